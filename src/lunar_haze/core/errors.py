@@ -1,0 +1,48 @@
+"""What can go wrong, as a tree. The interface catches by meaning and shows the message as it is.
+
+    HazeError                a sentence that says what, where and what to do
+    ├── DocumentError        a .haze file that cannot be read, written or understood
+    │   └── NewerSchemaError     written by a newer version
+    ├── PlaceError           a modelled place that cannot be imported
+    ├── QuantityError        text that is no number with a unit this field takes
+    ├── EngineError          the ray engine or the denoiser cannot work
+    ├── ServiceError         the render process cannot be started or reached
+    └── HandOffError         a still or layer file that cannot be written
+"""
+
+
+class HazeError(Exception):
+    """Base of every error that an artist may see; ``str(error)`` is fit to be shown."""
+
+
+class DocumentError(HazeError):
+    """A .haze file that cannot be read, written or understood."""
+
+
+class NewerSchemaError(DocumentError):
+    """A .haze file written by a newer version of the program."""
+
+
+class PlaceError(HazeError):
+    """A modelled place that cannot be imported."""
+
+
+class QuantityError(HazeError):
+    """Text that is not a number in a unit the field takes."""
+
+
+class EngineError(HazeError):
+    """The ray engine or the denoiser cannot do what was asked."""
+
+
+class ServiceError(HazeError):
+    """The render process cannot be started or reached."""
+
+
+class HandOffError(HazeError):
+    """A file for other tools that cannot be written."""
+
+
+def os_reason(error: OSError) -> str:
+    """The reason of an operating-system error in plain words, without a path or a number."""
+    return (error.strerror or type(error).__name__).lower()

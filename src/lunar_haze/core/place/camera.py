@@ -1,0 +1,80 @@
+"""A shot's camera: a pinhole with a 36 mm wide sensor that looks from a position to an aim, Z up."""
+
+import math
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+Vec3 = tuple[float, float, float]
+SENSOR_WIDTH_MM = 36.0
+
+
+@attrs.frozen
+class Camera:
+    """Positions in metres; ``focal_mm`` on a 36 mm wide sensor."""
+
+    position: Vec3 = (0.0, -8.0, 1.7)
+    aim: Vec3 = (0.0, 0.0, 1.5)
+    focal_mm: float = 35.0
+
+    @property
+    def tan_half_width(self) -> float:
+        """Tangent of half the horizontal angle of view."""
+        return SENSOR_WIDTH_MM / 2 / self.focal_mm
+
+    def axes(self) -> NDArray[np.float64]:
+        """Rows right, up, forward (3, 3): an orthonormal, right-handed frame."""
+        forward = np.subtract(self.aim, self.position)
+        forward = forward / max(np.linalg.norm(forward), 1e-9)
+        right = np.cross(forward, (0.0, 0.0, 1.0))
+        if np.linalg.norm(right) < 1e-6:
+            right = np.array([1.0, 0.0, 0.0])
+        right = right / np.linalg.norm(right)
+        return np.stack([right, np.cross(right, forward), forward])
+
+    def project(self, points: NDArray, width: int, height: int) -> NDArray[np.float64]:
+        """Pixel x, y (from the top left) and depth along the axis [m] of points (..., 3); nan behind the lens."""
+        local = (np.asarray(points, float) - self.position) @ self.axes().T
+        depth = local[..., 2]
+        safe = np.where(depth > 1e-6, depth, np.nan)
+        scale = width / 2 / self.tan_half_width
+        return np.stack(
+            [width / 2 + local[..., 0] / safe * scale, height / 2 - local[..., 1] / safe * scale, depth], -1
+        )
+
+    def ray(self, x: float, y: float, width: int, height: int) -> tuple[NDArray, NDArray]:
+        """Origin and unit direction (3,) of the ray through pixel position x, y."""
+        right, up, forward = self.axes()
+        scale = self.tan_half_width / (width / 2)
+        direction = forward + right * (x - width / 2) * scale - up * (y - height / 2) * scale
+        return np.asarray(self.position), direction / np.linalg.norm(direction)
+
+    def orbited(self, azimuth_deg: float, altitude_deg: float) -> "Camera":
+        """The camera turned about its aim by two angles, kept off the poles."""
+        offset = np.subtract(self.position, self.aim)
+        radius = float(np.linalg.norm(offset))
+        azimuth = math.atan2(offset[1], offset[0]) + math.radians(azimuth_deg)
+        altitude = math.asin(max(-1.0, min(1.0, offset[2] / max(radius, 1e-9)))) + math.radians(altitude_deg)
+        altitude = max(-1.5, min(1.5, altitude))
+        turned = radius * np.array(
+            [math.cos(altitude) * math.cos(azimuth), math.cos(altitude) * math.sin(azimuth), math.sin(altitude)]
+        )
+        return attrs.evolve(self, position=tuple((np.asarray(self.aim) + turned).tolist()))
+
+    def dollied(self, factor: float) -> "Camera":
+        """The camera moved along its axis so that its distance to the aim is multiplied by ``factor``."""
+        offset = np.subtract(self.position, self.aim) * factor
+        if np.linalg.norm(offset) < 0.05:
+            return self
+        return attrs.evolve(self, position=tuple((np.asarray(self.aim) + offset).tolist()))
+
+    def panned(self, right_m: float, up_m: float) -> "Camera":
+        """Camera and aim shifted in the picture's plane [m]."""
+        right, up, _ = self.axes()
+        shift = right * right_m + up * up_m
+        return attrs.evolve(
+            self,
+            position=tuple((self.position + shift).tolist()),
+            aim=tuple((self.aim + shift).tolist()),
+        )

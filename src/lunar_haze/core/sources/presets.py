@@ -1,0 +1,23 @@
+"""Plain lamps to begin with, with amounts of the real thing."""
+
+import attrs
+
+from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Shape, Source, Vec3
+
+#: name -> (shape, amount, unit, kelvin)
+PRESETS: dict[str, tuple[Shape, float, str, float]] = {
+    "ball": (Ball(radius_m=0.05), 800.0, "lm", 2700.0),
+    "disc": (Disc(radius_m=0.35), 2500.0, "lm", 3200.0),
+    "rectangle": (Rectangle(), 4000.0, "lm", 5000.0),
+    "beam": (Beam(), 3000.0, "lm", 3200.0),
+    "candle": (Ball(radius_m=0.012), 12.5, "lm", 1850.0),
+    "oil lantern": (Ball(radius_m=0.03), 120.0, "lm", 1950.0),
+    "sodium lamp": (Ball(radius_m=0.08), 5600.0, "lm", 2050.0),
+}
+
+
+def make_source(preset: str, source_id: str, name: str, position: Vec3, aim: Vec3) -> Source:
+    """A lamp of a preset standing at ``position`` and, where it has a front, facing ``aim``."""
+    shape, amount, unit, kelvin = PRESETS[preset]
+    moved = {"position": position} | ({"aim": aim} if hasattr(shape, "aim") else {})
+    return Source(source_id, name, attrs.evolve(shape, **moved), amount, unit, kelvin=kelvin)
