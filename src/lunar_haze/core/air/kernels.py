@@ -10,7 +10,7 @@ import numba as nb
 import numpy as np
 
 f32 = np.float32
-_jit = nb.njit(cache=True, fastmath=True, error_model="numpy")
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 
 @_jit

@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 
 
-@nb.njit(cache=True, fastmath=True, error_model="numpy")
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def henyey_greenstein(cos_theta, g):
     """Phase function [1/sr], normalised over the sphere.
 

@@ -11,13 +11,11 @@ import io
 import json
 import math
 import struct
-import warnings
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
-from pygltflib import GLTF2
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG
 from lunar_haze.core.errors import PlaceError, os_reason
@@ -33,10 +31,21 @@ _UNDERSTOOD = {"KHR_materials_emissive_strength", "KHR_materials_transmission", 
 NITS_PER_UNIT = 1000.0
 
 
+class _Json(dict):
+    """A JSON object whose members read as attributes, None where absent.
+
+    The document is read as plain JSON: general glTF classes take two seconds for the thousand
+    nodes of the demo place, on every start.
+    """
+
+    __getattr__ = dict.get
+
+
 class _Reader:
-    def __init__(self, path: Path, gltf: GLTF2) -> None:
+    def __init__(self, path: Path, gltf: _Json, blob: bytes | None) -> None:
         self.path = path
         self.gltf = gltf
+        self.blob = blob
         self.notes: list[str] = []
         self.textures: list[Texture] = []
         self.texture_numbers: dict[tuple[int, bool], int] = {}
@@ -50,7 +59,7 @@ class _Reader:
         if index not in self.buffers:
             uri = self.gltf.buffers[index].uri
             if uri is None:
-                data = self.gltf.binary_blob()
+                data = self.blob
                 if data is None:
                     raise PlaceError(f"{self.path.name} is cut short: its binary part is missing; copy it again")
             elif uri.startswith("data:"):
@@ -102,13 +111,13 @@ class _Reader:
             array = np.maximum(array.astype(np.float32) / np.iinfo(dtype).max, -1.0)
         return array
 
-    def texture(self, info: object, is_colour: bool) -> int:
+    def texture(self, info: _Json | None, is_colour: bool) -> int:
         """Number of a texture, decoded on first use; -1 when there is none or it cannot be read."""
         if info is None:
             return -1
-        if getattr(info, "texCoord", 0):
+        if info.texCoord:
             self.note("a texture uses a second set of coordinates; the first is used instead")
-        if (getattr(info, "extensions", None) or {}).get("KHR_texture_transform"):
+        if (info.extensions or {}).get("KHR_texture_transform"):
             self.note("texture offsets and scales (KHR_texture_transform) are not applied")
         image_index = self.gltf.textures[info.index].source
         if image_index is None:
@@ -176,7 +185,7 @@ class _Reader:
         )
 
 
-def _local_matrix(node: object) -> NDArray:
+def _local_matrix(node: _Json) -> NDArray:
     if node.matrix:
         return np.array(node.matrix, float).reshape(4, 4).T
     x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
@@ -193,7 +202,7 @@ def _local_matrix(node: object) -> NDArray:
     return matrix
 
 
-def _world_matrices(gltf: GLTF2) -> list[tuple[int, NDArray]]:
+def _world_matrices(gltf: _Json) -> list[tuple[int, NDArray]]:
     """Nodes of the default scene with their world matrices, in Z-up metres."""
     scene = gltf.scenes[gltf.scene or 0] if gltf.scenes else None
     children = {c for node in gltf.nodes for c in node.children or []}
@@ -224,32 +233,36 @@ def _as_triangles(indices: NDArray, mode: int) -> NDArray | None:
     return None
 
 
-def _open(path: Path) -> GLTF2:
+def _open(path: Path) -> tuple[_Json, bytes | None]:
+    """The glTF document and, for .glb, its binary chunk."""
     try:
-        if path.suffix.lower() == ".glb":
-            head = path.read_bytes()[:12]
-            if len(head) < 12 or head[:4] != b"glTF":
-                raise PlaceError(f"{path.name} is not a binary glTF file; export the set as .glb again")
-            declared = struct.unpack("<I", head[8:12])[0]
-            if path.stat().st_size < declared:
-                raise PlaceError(
-                    f"{path.name} is cut short ({path.stat().st_size:,} of {declared:,} bytes); copy it again"
-                )
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            gltf = GLTF2().load(str(path))
+        data = path.read_bytes()
     except OSError as error:
         raise PlaceError(f"{path} cannot be read: {os_reason(error)}") from error
-    except (json.JSONDecodeError, UnicodeDecodeError, struct.error, KeyError, TypeError, ValueError) as error:
+    blob = None
+    try:
+        if path.suffix.lower() == ".glb":
+            if len(data) < 20 or data[:4] != b"glTF":
+                raise PlaceError(f"{path.name} is not a binary glTF file; export the set as .glb again")
+            declared, json_length = struct.unpack("<I", data[8:12])[0], struct.unpack("<I", data[12:16])[0]
+            if len(data) < declared:
+                raise PlaceError(f"{path.name} is cut short ({len(data):,} of {declared:,} bytes); copy it again")
+            text = data[20 : 20 + json_length]
+            if declared > 28 + json_length:
+                blob = data[28 + json_length : declared]
+        else:
+            text = data
+        gltf = json.loads(text, object_hook=_Json)
+    except (ValueError, struct.error) as error:
         raise PlaceError(f"{path.name} is damaged and cannot be read as glTF; export it again") from error
-    if gltf is None:
-        raise PlaceError(f"{path.name} is not a glTF file")
+    if not isinstance(gltf, _Json) or gltf.asset is None:
+        raise PlaceError(f"{path.name} is not a glTF file; export the set as glTF 2.0 (.glb)")
     if not str(gltf.asset.version).startswith("2"):
         raise PlaceError(f"{path.name} is glTF {gltf.asset.version}; export it as glTF 2.0")
-    return gltf
+    return gltf, blob
 
 
-def _camera(gltf_camera: object, world: NDArray, name: str) -> PlaceCamera | None:
+def _camera(gltf_camera: _Json, world: NDArray, name: str) -> PlaceCamera | None:
     perspective = gltf_camera.perspective
     if gltf_camera.type != "perspective" or perspective is None:
         return None
@@ -266,8 +279,8 @@ def _camera(gltf_camera: object, world: NDArray, name: str) -> PlaceCamera | Non
 
 def read_gltf(path: Path) -> Place:
     """Place from a .glb or .gltf file. Raises PlaceError with a sentence to show."""
-    gltf = _open(path)
-    reader = _Reader(path, gltf)
+    gltf, blob = _open(path)
+    reader = _Reader(path, gltf, blob)
     for extension in gltf.extensionsRequired or []:
         if "draco" in extension.lower() or "meshopt" in extension.lower():
             raise PlaceError(f"{path.name} is compressed ({extension}); export it without mesh compression")
@@ -284,7 +297,7 @@ def read_gltf(path: Path) -> Place:
 
 def _assemble(reader: _Reader) -> Place:
     gltf = reader.gltf
-    materials = [reader.material(i) for i in range(len(gltf.materials))]
+    materials = [reader.material(i) for i in range(len(gltf.materials or []))]
     plain = len(materials)
     parts: dict[str, list[NDArray]] = {k: [] for k in ("p", "n", "uv", "t", "m", "o")}
     objects: list[str] = []

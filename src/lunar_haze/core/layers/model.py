@@ -1,0 +1,107 @@
+"""The frozen values that engine, cache and mixer exchange.
+
+A *layer* is the picture of a place under one source of one canonical unit, in scene-linear ACEScg
+radiance [cd/m2], split in a surface part and an air part. Its key is a digest of all it depends
+on and of nothing else, so undo, pins and other looks find their layers again.
+"""
+
+import hashlib
+import json
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.sources.model import Shape
+
+
+def digest(value: object) -> str:
+    """Stable name of a frozen value: its fields, and the kinds of all values inside it."""
+
+    def plain(v: object) -> object:
+        if attrs.has(type(v)):
+            return [type(v).__name__, *(plain(getattr(v, a.name)) for a in attrs.fields(type(v)))]
+        if isinstance(v, (tuple, list)):
+            return [plain(item) for item in v]
+        return repr(v) if isinstance(v, float) else v
+
+    return hashlib.blake2b(json.dumps(plain(value)).encode(), digest_size=16).hexdigest()
+
+
+@attrs.frozen
+class PlaceSpec:
+    """Which place to load: a file, the scale applied to it and a digest of its bytes."""
+
+    path: str
+    scale: float
+    key: str
+
+
+@attrs.frozen
+class View:
+    """A camera and the size of its picture in pixels."""
+
+    camera: Camera
+    width: int
+    height: int
+
+
+@attrs.frozen
+class LayerSpec:
+    """All that decides one layer. ``shape`` carries no amount, colour or dimmer."""
+
+    place_key: str
+    view: View
+    shape: Shape
+    medium: Medium
+    bounces: int
+
+    def key(self) -> str:
+        """Name of the layer in caches and messages."""
+        return digest(self)
+
+    def grid_key(self) -> str:
+        """Name of the source's light in the air, which does not depend on the medium."""
+        return digest((self.place_key, self.view.camera, self.view.width / self.view.height, self.shape))
+
+
+@attrs.frozen
+class FrameRequest:
+    """Layers wanted for one picture, in order of urgency, and how far to refine them.
+
+    ``gains`` are the mix factors (rgb for the surface, rgb for the air) at the time of asking;
+    the denoised picture is made with them until others are sent. ``denoise`` off leaves the
+    picture as it was summed.
+    """
+
+    id: int
+    place: PlaceSpec
+    view: View
+    medium: Medium
+    bounces: int
+    layers: tuple[LayerSpec, ...]
+    gains: tuple["LayerGain", ...]
+    passes: int = 64
+    denoise: bool = True
+    live: bool = True
+
+
+@attrs.frozen
+class LayerGain:
+    """Mix factors of one layer: ``surface`` and ``air``, each rgb."""
+
+    key: str
+    surface: tuple[float, float, float]
+    air: tuple[float, float, float]
+
+
+@attrs.frozen(eq=False)
+class LayerImage:
+    """A layer's pictures, each (H, W, 3) float32 radiance [cd/m2 per canonical unit]."""
+
+    key: str
+    passes: int
+    surface: NDArray[np.float32]
+    air: NDArray[np.float32]

@@ -1,0 +1,199 @@
+"""Surface reflection: Lambert under GGX microfacets, with no light lost to either.
+
+Microfacets: Walter et al. (2007), height-correlated Smith masking (Heitz 2014), visible normals
+sampled after Heitz (2018). Light that a single bounce between facets loses is given back with the
+factor of Turquin (2019), Practical multiple scattering compensation for microfacet models; the
+diffuse part gets what the dielectric coat does not reflect, both ways (Kelemen & Szirmay-Kalos
+2001), so that a white surface under an even sky returns exactly that sky.
+
+Directions are unit vectors in the frame of the normal, away from the surface.
+"""
+
+import functools
+import math
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.transport.sampling import cosine_hemisphere
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+
+TABLE_SIZE = 32
+DIELECTRIC_F0 = f32(0.04)
+MIN_ALPHA = f32(1.0e-3)
+
+
+@_jit
+def visible_normal(vx, vy, vz, alpha, u, v):
+    """A microfacet normal with the density of visible normals (Heitz 2018)."""
+    sx, sy, sz = alpha * vx, alpha * vy, vz
+    length = f32(1.0) / f32(math.sqrt(sx * sx + sy * sy + sz * sz))
+    sx, sy, sz = sx * length, sy * length, sz * length
+    across = sx * sx + sy * sy
+    if across > f32(1e-12):
+        k = f32(1.0) / f32(math.sqrt(across))
+        t1x, t1y = -sy * k, sx * k
+    else:
+        t1x, t1y = f32(1.0), f32(0.0)
+    t2x, t2y, t2z = -sz * t1y, sz * t1x, sx * t1y - sy * t1x
+    r = f32(math.sqrt(u))
+    phi = f32(2.0 * math.pi) * v
+    p1 = r * f32(math.cos(phi))
+    p2 = r * f32(math.sin(phi))
+    s = f32(0.5) * (f32(1.0) + sz)
+    p2 = (f32(1.0) - s) * f32(math.sqrt(max(f32(1.0) - p1 * p1, f32(0.0)))) + s * p2
+    p3 = f32(math.sqrt(max(f32(1.0) - p1 * p1 - p2 * p2, f32(0.0))))
+    nx = p1 * t1x + p2 * t2x + p3 * sx
+    ny = p1 * t1y + p2 * t2y + p3 * sy
+    nz = p2 * t2z + p3 * sz
+    nx, ny, nz = alpha * nx, alpha * ny, max(nz, f32(1e-6))
+    length = f32(1.0) / f32(math.sqrt(nx * nx + ny * ny + nz * nz))
+    return nx * length, ny * length, nz * length
+
+
+@_jit
+def _lambda_root(cos_t, a2):
+    return f32(math.sqrt(a2 + (f32(1.0) - a2) * cos_t * cos_t))
+
+
+@_jit
+def ggx_terms(vz, lz, hz, a2):
+    """(D G2 / (4 cos cos), density of the sampled half vector mapped to directions without F).
+
+    The second value is D G1 / (4 cos_v), the solid-angle density of reflecting about a visible
+    normal.
+    """
+    k = hz * hz * (a2 - f32(1.0)) + f32(1.0)
+    d = a2 / (f32(math.pi) * k * k)
+    root_v = _lambda_root(vz, a2)
+    root_l = _lambda_root(lz, a2)
+    g2_over = f32(0.5) / max(vz * root_l + lz * root_v, f32(1e-12))
+    g1_over = f32(0.5) / max(vz + root_v, f32(1e-12))
+    return d * g2_over, d * g1_over
+
+
+@functools.lru_cache(maxsize=1)
+def energy_tables(samples: int = 64) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Directional albedo of GGX, split as F0 * A + B.
+
+    Returns ((32, 32, 2) float32 over [cos_v, roughness], and (32,) float32 cosine-weighted mean
+    albedo of the compensated dielectric coat over roughness).
+    """
+    mu = ((np.arange(TABLE_SIZE) + 0.5) / TABLE_SIZE)[:, None, None]
+    roughness = (np.arange(TABLE_SIZE) / (TABLE_SIZE - 1))[None, :, None]
+    alpha = np.maximum(roughness**2, float(MIN_ALPHA))
+    k = (np.arange(samples) + 0.5) / samples
+    u, v = (g.ravel()[None, None] for g in np.meshgrid(k, k))
+    view = np.broadcast_arrays(np.sqrt(1 - mu**2), 0 * mu, mu)
+    # Heitz (2018) in array form; the azimuth of the view is zero, so t1 is +y.
+    sx, sz = alpha * view[0], view[2]
+    length = np.hypot(sx, sz)
+    sx, sz = sx / length, sz / length
+    r, phi = np.sqrt(u), 2 * np.pi * v
+    p1, p2 = r * np.cos(phi), r * np.sin(phi)
+    s = 0.5 * (1 + sz)
+    p2 = (1 - s) * np.sqrt(1 - p1**2) + s * p2
+    p3 = np.sqrt(np.maximum(1 - p1**2 - p2**2, 0))
+    nx, ny, nz = alpha * (-p2 * sz + p3 * sx), alpha * p1, np.maximum(p2 * sx + p3 * sz, 1e-6)
+    length = np.sqrt(nx**2 + ny**2 + nz**2)
+    nx, nz = nx / length, nz / length
+    v_dot_h = np.maximum(view[0] * nx + view[2] * nz, 0)
+    lz = 2 * v_dot_h * nz - view[2]
+    a2 = alpha**2
+    root_v = np.sqrt(a2 + (1 - a2) * view[2] ** 2)
+    root_l = np.sqrt(a2 + (1 - a2) * lz**2)
+    weight = np.where(lz > 0, lz * (view[2] + root_v) / (view[2] * root_l + lz * root_v), 0.0)
+    fresnel = (1 - v_dot_h) ** 5
+    table = np.stack([(weight * (1 - fresnel)).mean(-1), (weight * fresnel).mean(-1)], -1)
+    f0 = float(DIELECTRIC_F0)
+    single = table[..., 0] * f0 + table[..., 1]
+    coat = single * (1 + f0 * (1 / table.sum(-1) - 1))
+    mean = (coat * mu[..., 0]).sum(0) / mu[..., 0].sum(0)
+    return table.astype(np.float32), mean.astype(np.float32)
+
+
+@_jit
+def lookup(table, mu, roughness):
+    """(A, B) of the directional albedo table at a cosine and a roughness, bilinear."""
+    size = table.shape[0]
+    x = min(max(mu * size - f32(0.5), f32(0.0)), f32(size - 1.001))
+    y = min(max(roughness * (size - 1), f32(0.0)), f32(size - 1.001))
+    i, j = int(x), int(y)
+    fx, fy = x - f32(i), y - f32(j)
+    w00 = (f32(1.0) - fx) * (f32(1.0) - fy)
+    w10 = fx * (f32(1.0) - fy)
+    w01 = (f32(1.0) - fx) * fy
+    w11 = fx * fy
+    a = table[i, j, 0] * w00 + table[i + 1, j, 0] * w10 + table[i, j + 1, 0] * w01 + table[i + 1, j + 1, 0] * w11
+    b = table[i, j, 1] * w00 + table[i + 1, j, 1] * w10 + table[i, j + 1, 1] * w01 + table[i + 1, j + 1, 1] * w11
+    return a, b
+
+
+@_jit
+def coat_albedo(table, mu, roughness):
+    """Compensated directional albedo of the dielectric coat."""
+    a, b = lookup(table, mu, roughness)
+    return (a * DIELECTRIC_F0 + b) * (f32(1.0) + DIELECTRIC_F0 * (f32(1.0) / (a + b) - f32(1.0)))
+
+
+@_jit
+def specular_share(table, vz, roughness, metallic, r, g, b):
+    """Probability with which the coat is sampled instead of the diffuse part."""
+    coat = coat_albedo(table, vz, roughness)
+    base = max(r, max(g, b))
+    specular = coat * (f32(1.0) - metallic) + base * metallic
+    diffuse = (f32(1.0) - metallic) * (f32(1.0) - coat) * base
+    share = specular / max(specular + diffuse, f32(1e-6))
+    return min(max(share, f32(0.1)), f32(1.0)) if diffuse > f32(1e-4) else f32(1.0)
+
+
+@_jit
+def evaluate(table, mean_coat, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness, share):
+    """Reflectance times cosine, rgb [1/sr], and the sampling density [1/sr] of direction l."""
+    if lz <= f32(0.0) or vz <= f32(0.0):
+        return f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+    alpha = max(roughness * roughness, MIN_ALPHA)
+    a2 = alpha * alpha
+    hx, hy, hz = vx + lx, vy + ly, vz + lz
+    k = f32(1.0) / f32(math.sqrt(hx * hx + hy * hy + hz * hz))
+    hz = hz * k
+    v_dot_h = min((vx * hx + vy * hy) * k + vz * hz, f32(1.0))
+    shape, density = ggx_terms(vz, lz, hz, a2)
+    c = f32(1.0) - v_dot_h
+    fresnel = c * c * c * c * c
+    ta, tb = lookup(table, vz, roughness)
+    lost = f32(1.0) / (ta + tb) - f32(1.0)
+    specular = shape * lz
+    d_metal = f32(1.0) - metallic
+    f0r = DIELECTRIC_F0 * d_metal + r * metallic
+    f0g = DIELECTRIC_F0 * d_metal + g * metallic
+    f0b = DIELECTRIC_F0 * d_metal + b * metallic
+    out_r = specular * (f0r + (f32(1.0) - f0r) * fresnel) * (f32(1.0) + f0r * lost)
+    out_g = specular * (f0g + (f32(1.0) - f0g) * fresnel) * (f32(1.0) + f0g * lost)
+    out_b = specular * (f0b + (f32(1.0) - f0b) * fresnel) * (f32(1.0) + f0b * lost)
+    pdf = share * density
+    if d_metal > f32(0.0):
+        y = min(max(roughness * (mean_coat.shape[0] - 1), f32(0.0)), f32(mean_coat.shape[0] - 1.001))
+        j = int(y)
+        mean = mean_coat[j] + (mean_coat[j + 1] - mean_coat[j]) * (y - f32(j))
+        through = (f32(1.0) - coat_albedo(table, vz, roughness)) * (f32(1.0) - coat_albedo(table, lz, roughness))
+        diffuse = d_metal * through / (f32(1.0) - mean) * lz * f32(1.0 / math.pi)
+        out_r += r * diffuse
+        out_g += g * diffuse
+        out_b += b * diffuse
+        pdf += (f32(1.0) - share) * lz * f32(1.0 / math.pi)
+    return out_r, out_g, out_b, pdf
+
+
+@_jit
+def sample_direction(vx, vy, vz, roughness, share, choice, u, v):
+    """A direction l with the density that `evaluate` reports; lz may be negative (absorbed)."""
+    if choice < share:
+        alpha = max(roughness * roughness, MIN_ALPHA)
+        hx, hy, hz = visible_normal(vx, vy, vz, alpha, u, v)
+        k = f32(2.0) * (vx * hx + vy * hy + vz * hz)
+        return k * hx - vx, k * hy - vy, k * hz - vz
+    return cosine_hemisphere(u, v)

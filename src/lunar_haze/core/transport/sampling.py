@@ -1,0 +1,116 @@
+"""Random numbers and warps, compiled.
+
+Samples are Owen-scrambled Sobol points in padded pairs of dimensions, shuffled independently for
+each pair: Burley, B. (2020). Practical hash-based Owen scrambling. JCGT 9(4), 1-20. A pair is
+named by (pixel seed, dimension); its points over the passes are a (0, 2)-sequence. Up to 4096
+passes are stratified.
+"""
+
+import math
+
+import numba as nb
+import numpy as np
+
+f32, u32 = np.float32, np.uint32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+_TO_UNIT = f32(2.0**-24)
+
+
+@nb.njit(cache=True, forceinline=True)
+def hash32(x):
+    """A well-mixed 32-bit hash (lowbias32)."""
+    x = u32(x ^ (x >> u32(16)))
+    x = u32(x * u32(0x7FEB352D))
+    x = u32(x ^ (x >> u32(15)))
+    x = u32(x * u32(0x846CA68B))
+    return u32(x ^ (x >> u32(16)))
+
+
+@nb.njit(cache=True, forceinline=True)
+def combine(a, b):
+    """Hash of two 32-bit values."""
+    return hash32(u32(u32(a) ^ hash32(u32(u32(b) + u32(0x9E3779B9)))))
+
+
+@nb.njit(cache=True, forceinline=True)
+def _reverse(x):
+    x = u32((x >> u32(16)) | (x << u32(16)))
+    x = u32(((x & u32(0xFF00FF00)) >> u32(8)) | ((x & u32(0x00FF00FF)) << u32(8)))
+    x = u32(((x & u32(0xF0F0F0F0)) >> u32(4)) | ((x & u32(0x0F0F0F0F)) << u32(4)))
+    x = u32(((x & u32(0xCCCCCCCC)) >> u32(2)) | ((x & u32(0x33333333)) << u32(2)))
+    return u32(((x & u32(0xAAAAAAAA)) >> u32(1)) | ((x & u32(0x55555555)) << u32(1)))
+
+
+@nb.njit(cache=True, forceinline=True)
+def _laine_karras(x, seed):
+    x = u32(x + seed)
+    x = u32(x ^ u32(x * u32(0x6C50B47C)))
+    x = u32(x ^ u32(x * u32(0xB82F1E52)))
+    x = u32(x ^ u32(x * u32(0xC7AFE638)))
+    return u32(x ^ u32(x * u32(0x8D22F6E6)))
+
+
+@nb.njit(cache=True, forceinline=True)
+def sample_pair(seed, dimension, index):
+    """Two numbers in [0, 1), point ``index`` of the sequence named by seed and dimension."""
+    name = combine(seed, u32(dimension))
+    # Shuffle the index within blocks of 4096.
+    shuffled = _reverse(_laine_karras(_reverse(u32(index)), name)) & u32(0xFFF)
+    first = _reverse(_laine_karras(shuffled, hash32(u32(name ^ u32(0x68BC21EB)))))
+    second, vector, rest = u32(0), u32(0x80000000), shuffled
+    while rest != u32(0):
+        if rest & u32(1):
+            second = u32(second ^ vector)
+        vector = u32(vector ^ (vector >> u32(1)))
+        rest = u32(rest >> u32(1))
+    second = _reverse(_laine_karras(_reverse(second), hash32(u32(name ^ u32(0x02E5BE93)))))
+    return f32(first >> u32(8)) * _TO_UNIT, f32(second >> u32(8)) * _TO_UNIT
+
+
+@nb.njit(cache=True, forceinline=True)
+def random_pair(seed, dimension, index):
+    """Two independent numbers in [0, 1): a third of the cost, for dimensions past the first surface."""
+    a = combine(combine(seed, u32(dimension)), u32(index))
+    return f32(a >> u32(8)) * _TO_UNIT, f32(hash32(a) >> u32(8)) * _TO_UNIT
+
+
+@nb.njit(cache=True, forceinline=True)
+def draw(vertex, seed, dimension, index):
+    """The pair for a path's vertex: stratified at the first, where it shows, independent after it."""
+    if vertex == 0:
+        return sample_pair(seed, dimension, index)
+    return random_pair(seed, dimension, index)
+
+
+@_jit
+def basis(nx, ny, nz):
+    """Two unit vectors that complete a unit vector to a right-handed frame (Duff et al. 2017)."""
+    sign = f32(1.0) if nz >= f32(0.0) else f32(-1.0)
+    a = f32(-1.0) / (sign + nz)
+    b = nx * ny * a
+    return (f32(1.0) + sign * nx * nx * a, sign * b, -sign * nx, b, sign + ny * ny * a, -ny)
+
+
+@_jit
+def cosine_hemisphere(u, v):
+    """Direction about +z with density cos / pi."""
+    r = f32(math.sqrt(u))
+    phi = f32(2.0 * math.pi) * v
+    return r * f32(math.cos(phi)), r * f32(math.sin(phi)), f32(math.sqrt(max(f32(1.0) - u, f32(0.0))))
+
+
+@_jit
+def uniform_disc(u, v):
+    """Point of the unit disc with even density."""
+    r = f32(math.sqrt(u))
+    phi = f32(2.0 * math.pi) * v
+    return r * f32(math.cos(phi)), r * f32(math.sin(phi))
+
+
+@_jit
+def uniform_cone(u, v, one_minus_cos):
+    """Direction about +z, even over the cone whose 1 - cos of half-angle is given."""
+    h = u * one_minus_cos
+    sin_t = f32(math.sqrt(max(h * (f32(2.0) - h), f32(0.0))))
+    phi = f32(2.0 * math.pi) * v
+    return sin_t * f32(math.cos(phi)), sin_t * f32(math.sin(phi)), f32(1.0) - h

@@ -1,0 +1,101 @@
+"""Packs a place for the kernels: geometry, materials and textures as flat arrays.
+
+Triangles are reordered so that solid ones come first; `PackedPlace.order` maps back. Built once
+for a place, whatever sources come and go.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
+from lunar_haze.core.place.model import Material, Place, emissive_luminance
+from lunar_haze.core.transport.embree import RayScene
+from lunar_haze.core.transport.ggx import energy_tables
+
+# Columns of a packed material.
+BASE_R, BASE_G, BASE_B, METALLIC, ROUGHNESS, CUTOFF, CLEAR, EMIT_R, EMIT_G, EMIT_B, TWO_SIDED = range(11)
+# Columns of a material's texture numbers.
+TEX_BASE, TEX_ROUGH, TEX_NORMAL, TEX_EMIT = range(4)
+
+
+class SceneArrays(NamedTuple):
+    """What kernels read of a place. T triangles (solid first), M materials, K textures."""
+
+    handle: int
+    solid_count: int
+    clear_count: int
+    positions: NDArray  # (V, 3) float32 [m]
+    normals: NDArray  # (V, 3) float32
+    uvs: NDArray  # (V, 2) float32
+    triangles: NDArray  # (T, 3) uint32
+    material_of: NDArray  # (T,) int32
+    object_of: NDArray  # (T,) int32
+    materials: NDArray  # (M, 11) float32
+    textures_of: NDArray  # (M, 4) int32, -1 for none
+    texels: NDArray  # (bytes,) uint8 RGBA
+    texture_info: NDArray  # (K, 4) int64: offset, width, height, is-colour
+    decode: NDArray  # (256,) float32, sRGB to linear
+    to_acescg: NDArray  # (3, 3) float32
+    energy: NDArray  # (32, 32, 2) float32
+    mean_coat: NDArray  # (32,) float32
+
+
+def _material_row(material: Material) -> list[float]:
+    scale = max(emissive_luminance(material), 1e-9)
+    emissive = [channel / scale for channel in material.emissive]
+    return [
+        *material.base_colour, material.metallic, material.roughness, material.alpha_cutoff,
+        material.clear, *emissive, float(material.double_sided),
+    ]  # fmt: skip
+
+
+class PackedPlace:
+    """A place ready for rays; owns the acceleration structure."""
+
+    def __init__(self, place: Place) -> None:
+        self.place = place
+        solid_material = np.array([m.is_solid for m in place.materials])
+        solid = solid_material[place.material_of]
+        self.order = np.concatenate([np.flatnonzero(solid), np.flatnonzero(~solid)])
+        triangles = np.ascontiguousarray(place.triangles[self.order])
+        count = int(solid.sum())
+        self.rays = RayScene(place.positions, triangles, count)
+
+        texels, info, offset = [], [], 0
+        for texture in place.textures:
+            flat = np.ascontiguousarray(texture.pixels).reshape(-1)
+            info.append((offset, texture.pixels.shape[1], texture.pixels.shape[0], int(texture.is_colour)))
+            texels.append(flat)
+            offset += len(flat)
+        tables = energy_tables()
+        self.arrays = SceneArrays(
+            handle=self.rays.handle,
+            solid_count=count,
+            clear_count=len(triangles) - count,
+            positions=np.ascontiguousarray(place.positions, np.float32),
+            normals=np.ascontiguousarray(place.normals, np.float32),
+            uvs=np.ascontiguousarray(np.nan_to_num(place.uvs), np.float32),
+            triangles=triangles,
+            material_of=np.ascontiguousarray(place.material_of[self.order]),
+            object_of=np.ascontiguousarray(place.object_of[self.order]),
+            materials=np.array([_material_row(m) for m in place.materials], np.float32),
+            textures_of=np.array(
+                [
+                    (m.base_texture, m.roughness_texture, m.normal_texture, m.emissive_texture)
+                    for m in place.materials
+                ],
+                np.int32,
+            ),
+            texels=np.concatenate(texels) if texels else np.zeros(4, np.uint8),
+            texture_info=np.array(info, np.int64).reshape(-1, 4),
+            decode=srgb_decode(np.arange(256) / 255).astype(np.float32),
+            to_acescg=SRGB_TO_ACESCG.astype(np.float32),
+            energy=tables[0],
+            mean_coat=tables[1],
+        )
+
+    def close(self) -> None:
+        """Release the acceleration structure."""
+        self.rays.close()

@@ -1,0 +1,216 @@
+"""What a ray finds at a surface: texture lookups, shading frames, passage through the clear."""
+
+import math
+
+import numba as nb
+import numpy as np
+
+from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect, occluded
+from lunar_haze.core.transport.scene import (
+    BASE_B, BASE_G, BASE_R, CUTOFF, EMIT_B, EMIT_G, EMIT_R, METALLIC, ROUGHNESS,
+    TEX_BASE, TEX_EMIT, TEX_NORMAL, TEX_ROUGH, TWO_SIDED,
+)  # fmt: skip
+from lunar_haze.core.transport.scene import CLEAR as CLEAR_COLUMN
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+MAX_CLEAR_LAYERS = 24
+FAR = f32(1e5)
+
+
+@_jit
+def ray_epsilon(x, y, z):
+    """Offset [m] that clears float32 rounding of a hit point at x, y, z."""
+    return f32(1.5e-4) + f32(3e-6) * max(abs(x), max(abs(y), abs(z)))
+
+
+@_jit
+def texel(s, texture, u, v):
+    """Bilinear RGBA of a repeating texture; colour ones in linear ACEScg, others as stored in [0, 1]."""
+    offset = s.texture_info[texture, 0]
+    width = s.texture_info[texture, 1]
+    height = s.texture_info[texture, 2]
+    colour = s.texture_info[texture, 3] != 0
+    x = (u - f32(math.floor(u))) * f32(width) - f32(0.5)
+    y = (v - f32(math.floor(v))) * f32(height) - f32(0.5)
+    x0 = int(math.floor(x))
+    y0 = int(math.floor(y))
+    fx, fy = x - f32(x0), y - f32(y0)
+    r, g, b, a = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+    for k in range(4):
+        i, j = k & 1, k >> 1
+        w = (fx if i else f32(1.0) - fx) * (fy if j else f32(1.0) - fy)
+        at = offset + ((((y0 + j) % height) * width) + ((x0 + i) % width)) * 4
+        if colour:
+            r += w * s.decode[s.texels[at]]
+            g += w * s.decode[s.texels[at + 1]]
+            b += w * s.decode[s.texels[at + 2]]
+        else:
+            r += w * f32(s.texels[at]) * f32(1 / 255)
+            g += w * f32(s.texels[at + 1]) * f32(1 / 255)
+            b += w * f32(s.texels[at + 2]) * f32(1 / 255)
+        a += w * f32(s.texels[at + 3]) * f32(1 / 255)
+    if colour:
+        m = s.to_acescg
+        return (m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
+                m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, a)  # fmt: skip
+    return r, g, b, a
+
+
+@_jit
+def uv_at(s, triangle, u, v):
+    """Texture coordinates at barycentric u, v of a triangle."""
+    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
+    w = f32(1.0) - u - v
+    return (w * s.uvs[i0, 0] + u * s.uvs[i1, 0] + v * s.uvs[i2, 0],
+            w * s.uvs[i0, 1] + u * s.uvs[i1, 1] + v * s.uvs[i2, 1])  # fmt: skip
+
+
+@_jit
+def schlick_pane(cos_i):
+    """Reflectance of a thin pane (two faces of glass) at a cosine of incidence."""
+    c = f32(1.0) - min(cos_i, f32(1.0))
+    once = f32(0.04) + f32(0.96) * c * c * c * c * c
+    return f32(2.0) * once / (f32(1.0) + once)
+
+
+@_jit
+def clear_passage(s, triangle, u, v, dx, dy, dz):
+    """What a clear triangle does to a straight ray: (is glass, rgb let through, share mirrored).
+
+    Cut-outs let all or nothing through; glass lets its tint through, less what it mirrors.
+    """
+    material = s.material_of[triangle]
+    row = s.materials[material]
+    texture = s.textures_of[material, TEX_BASE]
+    r, g, b, a = f32(1.0), f32(1.0), f32(1.0), f32(1.0)
+    if texture >= 0:
+        tu, tv = uv_at(s, triangle, u, v)
+        r, g, b, a = texel(s, texture, tu, tv)
+    if row[CUTOFF] > f32(0.0):
+        open_here = f32(1.0) if a < row[CUTOFF] else f32(0.0)
+        return False, open_here, open_here, open_here, f32(0.0)
+    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
+    ax, ay, az = (s.positions[i1, 0] - s.positions[i0, 0], s.positions[i1, 1] - s.positions[i0, 1],
+                  s.positions[i1, 2] - s.positions[i0, 2])  # fmt: skip
+    bx, by, bz = (s.positions[i2, 0] - s.positions[i0, 0], s.positions[i2, 1] - s.positions[i0, 1],
+                  s.positions[i2, 2] - s.positions[i0, 2])  # fmt: skip
+    nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    cos_i = abs(nx * dx + ny * dy + nz * dz) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-20))
+    mirrors = schlick_pane(cos_i)
+    k = row[CLEAR_COLUMN] * (f32(1.0) - mirrors)
+    return True, k * row[BASE_R] * r, k * row[BASE_G] * g, k * row[BASE_B] * b, mirrors
+
+
+@_jit
+def shadow(s, ray, ox, oy, oz, dx, dy, dz, far):
+    """Share of light rgb that passes from the origin to distance ``far`` along a unit direction."""
+    zero = f32(0.0)
+    if occluded(s.handle, ray, ox, oy, oz, dx, dy, dz, zero, far, SOLID):
+        return zero, zero, zero
+    r, g, b = f32(1.0), f32(1.0), f32(1.0)
+    if s.clear_count == 0:
+        return r, g, b
+    near = zero
+    for _ in range(MAX_CLEAR_LAYERS):
+        prim, _geometry, t, u, v = intersect(s.handle, ray, ox, oy, oz, dx, dy, dz, near, far, CLEAR)
+        if prim < 0:
+            return r, g, b
+        _glass, tr, tg, tb, _mirrors = clear_passage(s, prim + s.solid_count, u, v, dx, dy, dz)
+        r, g, b = r * tr, g * tg, b * tb
+        if r + g + b <= f32(1e-6):
+            return zero, zero, zero
+        near = t + ray_epsilon(ox + t * dx, oy + t * dy, oz + t * dz)
+    return zero, zero, zero
+
+
+@_jit
+def surface_at(s, triangle, u, v, dx, dy, dz):
+    """Shading at a hit: geometric normal (3), shading normal (3), base rgb, metallic, roughness, front.
+
+    Both normals face the viewer; ``front`` tells whether the true front side is seen.
+    """
+    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
+    p, n = s.positions, s.normals
+    ax, ay, az = p[i1, 0] - p[i0, 0], p[i1, 1] - p[i0, 1], p[i1, 2] - p[i0, 2]
+    bx, by, bz = p[i2, 0] - p[i0, 0], p[i2, 1] - p[i0, 1], p[i2, 2] - p[i0, 2]
+    gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    k = f32(1.0) / max(f32(math.sqrt(gx * gx + gy * gy + gz * gz)), f32(1e-30))
+    gx, gy, gz = gx * k, gy * k, gz * k
+    front = gx * dx + gy * dy + gz * dz < f32(0.0)
+    w = f32(1.0) - u - v
+    nx = w * n[i0, 0] + u * n[i1, 0] + v * n[i2, 0]
+    ny = w * n[i0, 1] + u * n[i1, 1] + v * n[i2, 1]
+    nz = w * n[i0, 2] + u * n[i1, 2] + v * n[i2, 2]
+    length = f32(math.sqrt(nx * nx + ny * ny + nz * nz))
+    if length < f32(1e-6):
+        nx, ny, nz, length = gx, gy, gz, f32(1.0)
+    nx, ny, nz = nx / length, ny / length, nz / length
+    if nx * gx + ny * gy + nz * gz < f32(0.0):
+        nx, ny, nz = -nx, -ny, -nz
+
+    material = s.material_of[triangle]
+    row = s.materials[material]
+    r, g, b = row[BASE_R], row[BASE_G], row[BASE_B]
+    metallic, roughness = row[METALLIC], row[ROUGHNESS]
+    base_texture = s.textures_of[material, TEX_BASE]
+    rough_texture = s.textures_of[material, TEX_ROUGH]
+    normal_texture = s.textures_of[material, TEX_NORMAL]
+    if base_texture >= 0 or rough_texture >= 0 or normal_texture >= 0:
+        tu, tv = uv_at(s, triangle, u, v)
+        if base_texture >= 0:
+            tr, tg, tb, _a = texel(s, base_texture, tu, tv)
+            r, g, b = r * tr, g * tg, b * tb
+        if rough_texture >= 0:
+            _r, tg, tb, _a = texel(s, rough_texture, tu, tv)
+            roughness, metallic = roughness * tg, metallic * tb
+        if normal_texture >= 0:
+            mx, my, mz, _a = texel(s, normal_texture, tu, tv)
+            mx, my, mz = f32(2.0) * mx - f32(1.0), f32(2.0) * my - f32(1.0), f32(2.0) * mz - f32(1.0)
+            du1, dv1 = s.uvs[i1, 0] - s.uvs[i0, 0], s.uvs[i1, 1] - s.uvs[i0, 1]
+            du2, dv2 = s.uvs[i2, 0] - s.uvs[i0, 0], s.uvs[i2, 1] - s.uvs[i0, 1]
+            det = du1 * dv2 - du2 * dv1
+            if abs(det) > f32(1e-20):
+                tx, ty, tz = (ax * dv2 - bx * dv1) / det, (ay * dv2 - by * dv1) / det, (az * dv2 - bz * dv1) / det
+                along = tx * nx + ty * ny + tz * nz
+                tx, ty, tz = tx - along * nx, ty - along * ny, tz - along * nz
+                k = f32(1.0) / max(f32(math.sqrt(tx * tx + ty * ty + tz * tz)), f32(1e-20))
+                tx, ty, tz = tx * k, ty * k, tz * k
+                # glTF: the bitangent completes the frame; v runs down the picture, so it is -dp/dv.
+                sign = f32(1.0) if det < f32(0.0) else f32(-1.0)
+                cx, cy, cz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+                cx, cy, cz = cx * sign, cy * sign, cz * sign
+                nx, ny, nz = mx * tx + my * cx + mz * nx, mx * ty + my * cy + mz * ny, mx * tz + my * cz + mz * nz
+                k = f32(1.0) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-20))
+                nx, ny, nz = nx * k, ny * k, nz * k
+    if not front:
+        gx, gy, gz = -gx, -gy, -gz
+        nx, ny, nz = -nx, -ny, -nz
+    # A shading normal that faces away from the viewer would make the surface black: bend it back.
+    facing = -(nx * dx + ny * dy + nz * dz)
+    if facing < f32(0.02):
+        lift = f32(0.02) - facing
+        nx, ny, nz = nx - lift * dx, ny - lift * dy, nz - lift * dz
+        k = f32(1.0) / f32(math.sqrt(nx * nx + ny * ny + nz * nz))
+        nx, ny, nz = nx * k, ny * k, nz * k
+    return (gx, gy, gz, nx, ny, nz, max(r, f32(0.0)), max(g, f32(0.0)), max(b, f32(0.0)),
+            min(max(metallic, f32(0.0)), f32(1.0)), min(max(roughness, f32(0.03)), f32(1.0)), front)  # fmt: skip
+
+
+@_jit
+def emission_at(s, triangle, u, v):
+    """Colour rgb of a glowing triangle, of luminance one before its texture."""
+    material = s.material_of[triangle]
+    r, g, b = s.materials[material, EMIT_R], s.materials[material, EMIT_G], s.materials[material, EMIT_B]
+    texture = s.textures_of[material, TEX_EMIT]
+    if texture >= 0:
+        tu, tv = uv_at(s, triangle, u, v)
+        tr, tg, tb, _a = texel(s, texture, tu, tv)
+        r, g, b = r * tr, g * tg, b * tb
+    return r, g, b
+
+
+@_jit
+def emits_towards(s, triangle, front):
+    """Whether a glowing triangle shines to the side from which it is seen."""
+    return front or s.materials[s.material_of[triangle], TWO_SIDED] > f32(0.0)
