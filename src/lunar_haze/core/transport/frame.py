@@ -158,16 +158,20 @@ class Frame:
         self._air[layer.slot] = 0
         layer.passes = 0
 
+    def write_mean(self, key: str, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
+        """Write a layer's mean pictures into ``surface`` and ``air`` (H, W, 3)."""
+        layer = self.sums[key]
+        weight = np.float32(1.0 / max(layer.passes, 1))
+        np.multiply(self._as_image(self._surface[layer.slot]), weight, out=surface)
+        np.multiply(self._as_image(self._air[layer.slot]), weight, out=air)
+
     def image(self, key: str) -> LayerImage:
         """A layer's mean pictures (H, W, 3) float32."""
         layer = self.sums[key]
-        weight = np.float32(1.0 / max(layer.passes, 1))
-        return LayerImage(
-            key,
-            layer.passes,
-            self._as_image(self._surface[layer.slot] * weight),
-            self._as_image(self._air[layer.slot] * weight),
-        )
+        shape = (self.view.height, self.view.width, 3)
+        image = LayerImage(key, layer.passes, np.empty(shape, np.float32), np.empty(shape, np.float32))
+        self.write_mean(key, image.surface, image.air)
+        return image
 
     def _as_image(self, array: NDArray) -> NDArray[np.float32]:
         return array.reshape(self.view.height, self.view.width, 3)

@@ -1,0 +1,221 @@
+"""``lunar-haze``: opens the window; with a command, does the same jobs without one."""
+
+import json
+import re
+import sys
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+
+from lunar_haze import __version__
+from lunar_haze.core.document.files import SUFFIX, load, save
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.start import new_document, place_spec
+from lunar_haze.core.errors import DocumentError, HazeError, PlaceError, os_reason
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.place.model import scale_remark
+from lunar_haze.core.units.quantity import format_quantity
+
+COMMANDS = ("render", "info", "new")
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    help="Mood and atmosphere lighting. Without a command: opens FILE.haze, or the demo place, in the window.",
+)
+_says = Console(stderr=True, highlight=False)
+
+
+def _size(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d+)x(\d+)", text.strip().lower())
+    if not match or not all(16 <= int(v) <= 16384 for v in match.groups()):
+        raise typer.BadParameter(f"“{text}” is not a size in pixels such as 960x540 (16 to 16384 each way)")
+    return int(match[1]), int(match[2])
+
+
+def _open(path: Path) -> Document:
+    document, notes = load(path)
+    for note in notes:
+        _says.print(f"note: {note}", markup=False)
+    return document
+
+
+def _place_key(document: Document):  # noqa: ANN202 - PlaceSpec, named by its maker
+    try:
+        return place_spec(document.place)
+    except OSError as error:
+        raise PlaceError(
+            f"the place {document.place.path} cannot be read ({os_reason(error)}); put it back beside the document"
+        ) from error
+
+
+@app.command()
+def render(
+    file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
+    output: Annotated[Path, typer.Option("--output", "-o", help="Still to write: OUT.png or OUT.exr.")],
+    shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
+    look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
+    size: Annotated[str, typer.Option(help="Width x height [px]; the shot's frame if left out.")] = "",
+    passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 64,
+    bounces: Annotated[int, typer.Option(min=-1, max=4, help="Bounced light, 0 to 4; -1: the look's own.")] = -1,
+    layers: Annotated[bool, typer.Option("--layers", help="EXR: one named layer for each source.")] = False,
+    no_denoise: Annotated[bool, typer.Option("--no-denoise", help="Leave the picture as it was summed.")] = False,
+    bits: Annotated[int, typer.Option(help="PNG: bits a channel, 8 or 16.")] = 8,
+) -> None:
+    """Render a still of a shot under a look. PNG has the look's exposure [EV100, stops] and the display
+    view; EXR holds scene-linear ACEScg light [cd/m2]."""
+    import attrs
+
+    from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
+    from lunar_haze.core.plan.frames import frame_request
+    from lunar_haze.service.still import compute
+
+    if bits not in (8, 16):
+        raise typer.BadParameter("a PNG has 8 or 16 bits a channel")
+    check_output(output)
+    document = _open(file)
+    chosen_shot = document.shot_named(shot or document.current_shot)
+    chosen_look = document.look_named(look or document.current_look)
+    if bounces >= 0:
+        chosen_look = attrs.evolve(chosen_look, bounces=bounces)
+    pixels = _size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
+    place = _place_key(document)
+    request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
+    with Progress(
+        TextColumn("{task.description}"), BarColumn(), TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),
+        TimeElapsedColumn(), TextColumn("left"), TimeRemainingColumn(), console=_says,
+    ) as bar:  # fmt: skip
+        task = bar.add_task("starting", total=passes)
+        still = compute(request, lambda what, done, total: bar.update(task, description=what, completed=done))
+    assert still is not None
+    parts = source_layers(chosen_look, request.view, place.key, still.layers) if layers else {}
+    if layers and output.suffix.lower() != ".exr":
+        _says.print("note: layers are kept in EXR only; the PNG holds the picture")
+    deliver(output, chosen_shot, chosen_look, still.beauty, still.clean, parts, bits)
+    print(output)
+
+
+@app.command()
+def info(
+    file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON, for scripts.")] = False,
+) -> None:
+    """Tell what a document holds: shots, looks, sources with their amounts [lx, lm, cd, cd/m2], the place."""
+    document = _open(file)
+    place = load_place(Path(document.place.path), document.place.scale)
+    low, high = place.bounds
+    facts = {
+        "file": str(file),
+        "place": {
+            "path": document.place.path,
+            "scale": document.place.scale,
+            "triangles": len(place.triangles),
+            "objects": len(place.objects),
+            "materials": len(place.materials),
+            "size_m": [round(float(v), 3) for v in high - low],
+            "notes": list(place.notes),
+        },
+        "shots": [
+            {"name": s.name, "focal_mm": s.camera.focal_mm, "frame": [s.frame_width, s.frame_height],
+             "frames": [s.first_frame, s.last_frame], "locked": s.locked}
+            for s in document.shots
+        ],
+        "looks": [
+            {
+                "name": k.name, "hour_h": k.hour_h, "ev100": k.ev100, "stops": k.stops,
+                "visibility_m": None if k.medium.is_clear else k.medium.visibility_m,
+                "bounces": k.bounces, "note": k.note,
+                "sources": [
+                    {"name": s.name, "kind": type(s.shape).__name__.lower(), "role": s.role, "amount": s.amount,
+                     "unit": s.unit, "dimmer_stops": s.dimmer_stops, "kelvin": s.kelvin, "muted": s.muted}
+                    for s in k.sources
+                ],
+            }
+            for k in document.looks
+        ],
+        "pins": [p.name for p in document.pins],
+    }  # fmt: skip
+    if as_json:
+        print(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    extent = " x ".join(f"{v:.1f}" for v in high - low)
+    print(f"{file.name}: {len(place.triangles):,} triangles, {len(place.objects)} objects, {extent} m")
+    for note in place.notes:
+        print(f"  note: {note}")
+    for s in document.shots:
+        print(f"shot {s.name}: {s.camera.focal_mm:.0f} mm, {s.frame_width}x{s.frame_height}")
+    for k in document.looks:
+        air = "clear air" if k.medium.is_clear else f"one sees {format_quantity(k.medium.visibility_m, 'm')}"
+        print(f"look {k.name}: {k.hour_h:.2f} h, EV100 {k.ev100:g} {k.stops:+g} stops, {air}")
+        for source in k.sources:
+            state = "  muted" if source.muted else ""
+            amount = format_quantity(source.amount, source.unit)
+            print(f"  {source.name:<16} {source.role or '-':<10} {amount:>12} {source.dimmer_stops:+.1f} stops{state}")
+
+
+@app.command()
+def new(
+    place: Annotated[Path, typer.Argument(help="Modelled place: .glb, .gltf, .obj or .ply.", metavar="PLACE.glb")],
+    output: Annotated[Path, typer.Option("--output", "-o", help="Document to write (.haze).")],
+    scale: Annotated[float, typer.Option(help="Factor on all lengths, e.g. 0.01 for a set in centimetres.")] = 1.0,
+) -> None:
+    """Make a document for a modelled place: its cameras become shots, its glowing materials sources."""
+    if output.suffix != SUFFIX:
+        raise DocumentError(f"{output.name} is no document's name; end it in {SUFFIX}")
+    if not 1e-6 <= scale <= 1e6:
+        raise PlaceError(f"a scale of {scale:g} is none; give a factor such as 0.01")
+    modelled = load_place(place, scale)
+    for note in modelled.notes:
+        _says.print(f"note: {note}", markup=False)
+    remark = scale_remark(modelled)
+    if remark:
+        _says.print(f"note: {remark[1]}; set it with --scale", markup=False)
+    save(new_document(place, modelled, scale), output)
+    print(output)
+
+
+def demo_file() -> Path:
+    """The demo document that ships with the program."""
+    return Path(__file__).resolve().parents[3] / "demo" / "gannet-reach.haze"
+
+
+def _window(arguments: list[str]) -> int:
+    from lunar_haze.ui.app import run_window
+
+    path = Path(arguments[0]) if arguments else demo_file()
+    return run_window(path, started=_STARTED)
+
+
+_STARTED = time.perf_counter()
+
+
+def run(arguments: list[str] | None = None) -> None:
+    """Entry point: one clear line and a non-zero exit on bad input, never a traceback."""
+    from lunar_haze.service.folders import log_path, start_logging
+
+    given = sys.argv[1:] if arguments is None else arguments
+    if given[:1] == ["--version"]:
+        print(f"lunar-haze {__version__}")
+        return
+    start_logging("main")
+    try:
+        if given and (given[0] in COMMANDS or given[0].startswith("-")):
+            app(given, standalone_mode=True)
+        else:
+            sys.exit(_window(given))
+    except HazeError as error:
+        _says.print(f"lunar-haze: {error}", style="bold", markup=False, soft_wrap=True)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        sys.exit(130)
+    except Exception:
+        import logging
+
+        logging.getLogger(__name__).exception("command failed")
+        _says.print(f"lunar-haze: something went wrong that should not; {log_path()} tells what", soft_wrap=True)
+        sys.exit(2)

@@ -1,0 +1,59 @@
+"""A first document for a place that was just imported, and the key of its file."""
+
+import hashlib
+from pathlib import Path
+
+from lunar_haze.core.document.edits import at_hour, new_id
+from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
+from lunar_haze.core.layers.model import PlaceSpec
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.place.model import Place, emissive_luminance
+from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
+
+
+def place_spec(reference: PlaceRef) -> PlaceSpec:
+    """Name of a place by what its file holds. Files beside a text format count by size and date."""
+    path = Path(reference.path)
+    digest = hashlib.blake2b(path.read_bytes(), digest_size=16)
+    digest.update(repr(reference.scale).encode())
+    if path.suffix.lower() != ".glb":
+        for beside in sorted(path.parent.iterdir()):
+            status = beside.stat()
+            digest.update(f"{beside.name} {status.st_size} {status.st_mtime_ns}".encode())
+    return PlaceSpec(str(path), reference.scale, digest.hexdigest())
+
+
+def glowing_sources(place: Place) -> tuple[Source, ...]:
+    """One source for each glowing material of a place, at the luminance the file gives it."""
+    return tuple(
+        Source(new_id(), m.name, Surface(m.name), emissive_luminance(m), "cd/m2", role="practical")
+        for m in place.glowing_materials()
+    )
+
+
+def establishing_camera(place: Place) -> Camera:
+    """A camera that sees the whole place from the south-east, for places that bring none."""
+    low, high = place.bounds
+    centre = (low + high) / 2
+    reach = float((high - low)[:2].max())
+    position = (
+        float(centre[0] + reach * 0.7),
+        float(centre[1] - reach * 0.9),
+        float(low[2] + max(reach * 0.45, 1.7)),
+    )
+    return Camera(position, tuple(float(c) for c in centre), 28.0)
+
+
+def new_document(path: Path, place: Place, scale: float = 1.0, hour_h: float = 10.0) -> Document:
+    """A document with the place's cameras as shots and one look of plain daylight."""
+    shots = tuple(Shot(c.name, c.camera) for c in place.cameras) or (
+        Shot("Overview", establishing_camera(place), locked=False),
+    )
+    sources = (
+        Source(new_id(), "sun", Sun(), role="key"),
+        Source(new_id(), "sky", Sky(), role="fill"),
+        *glowing_sources(place),
+    )
+    look = Look("daylight", hour_h, tuple(at_hour(s, hour_h) for s in sources), ev100=14.0)
+    reference = PlaceRef(str(Path(path).resolve()), scale)
+    return Document(reference, shots, (look,), (), shots[0].name, look.name)

@@ -1,0 +1,71 @@
+"""Puts a computed still together with its look and writes it in the form that is asked for."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.document.model import Look, Shot
+from lunar_haze.core.errors import HandOffError
+from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png
+from lunar_haze.core.layers.model import LayerImage, View
+from lunar_haze.core.picture.display import direct
+from lunar_haze.core.plan.frames import layer_of
+from lunar_haze.core.sources.gain import audible, source_gain
+from lunar_haze.core.units.photometry import exposure_scale
+
+FORMATS = (".png", ".exr")
+
+
+def check_output(path: Path) -> None:
+    """Raise HandOffError early when a still could never be written to ``path``."""
+    if path.suffix.lower() not in FORMATS:
+        raise HandOffError(f"{path.name} has no kind of still in its name; use {' or '.join(FORMATS)}")
+    if not path.resolve().parent.is_dir():
+        raise HandOffError(f"{path.parent} is not a folder that exists; make it first")
+
+
+def source_layers(look: Look, view: View, place_key: str, layers: dict[str, LayerImage]) -> dict[str, NDArray]:
+    """Each heard source's part of the picture by its EXR name; in this order they add up to the beauty."""
+    any_alone = any(s.alone and not s.muted for s in look.sources)
+    named: dict[str, NDArray] = {}
+    taken: set[str] = set()
+    for source in look.sources:
+        image = layers.get(layer_of(source, look, view, place_key).key())
+        if image is None or not audible(source, any_alone):
+            continue
+        gain = source_gain(source)
+        picture = gain * image.surface + (gain * np.float32(source.air_factor)) * image.air
+        named[layer_name(source.name, taken)] = picture
+    return named
+
+
+def deliver(
+    path: Path,
+    shot: Shot,
+    look: Look,
+    beauty: NDArray[np.float32],
+    clean: NDArray[np.float32] | None,
+    layers: dict[str, NDArray[np.float32]],
+    bits: int = 8,
+) -> None:
+    """Write a still. PNG takes the denoised picture through exposure and display view.
+
+    EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as
+    it is (layer ``denoised`` beside it), so that the layers add up to what is written.
+    """
+    check_output(path)
+    if path.suffix.lower() == ".png":
+        picture = beauty if clean is None else clean
+        write_png(path, direct(picture * np.float32(exposure_scale(look.ev100, look.stops))), bits)
+        return
+    notes = {
+        "lunarHazeShot": shot.name,
+        "lunarHazeLook": look.name,
+        "lunarHazeExposure": f"EV100 {look.ev100:g} {look.stops:+g} stops",
+    }
+    if layers:
+        extra = {} if clean is None else {"denoised": clean}
+        write_exr(path, beauty, {**layers, **extra}, notes)
+    else:
+        write_exr(path, beauty if clean is None else clean, {}, notes)

@@ -1,0 +1,88 @@
+"""Stills and layers for other tools: PNG with the display view, OpenEXR with one named layer a source."""
+
+import re
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.errors import HandOffError, os_reason
+
+#: CIE xy of the ACEScg primaries and white, for the EXR header.
+_CHROMATICITIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
+
+
+def layer_name(name: str, taken: set[str]) -> str:
+    """A source's name as an EXR layer: letters, digits and underscores, unlike the others."""
+    safe = re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_") or "source"
+    unique, number = safe, 2
+    while unique in taken:
+        unique, number = f"{safe}_{number}", number + 1
+    taken.add(unique)
+    return unique
+
+
+def write_png(path: Path, display: NDArray[np.float32], bits: int = 8) -> None:
+    """Write a display-encoded picture (H, W, 3) in [0, 1]; 8 bits are dithered against banding."""
+    if bits == 16:
+        # Pillow holds no 16-bit RGB; OpenImageIO writes it.
+        import OpenImageIO as oiio
+
+        spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
+        _place(path, lambda to: _write_oiio(oiio, to, spec, display))
+        return
+    from PIL import Image
+
+    noise = np.random.default_rng(1).random(display.shape, np.float32)
+    codes = np.floor(np.clip(display, 0, 1) * 255 + noise).clip(0, 255).astype(np.uint8)
+    _place(path, lambda to: Image.fromarray(codes).save(to, "PNG"))
+
+
+def _write_oiio(oiio: object, path: Path, spec: object, display: NDArray) -> None:
+    out = oiio.ImageOutput.create(str(path))
+    if out is None or not out.open(str(path), spec):
+        raise OSError(f"could not open: {oiio.geterror()}")
+    good = out.write_image(np.ascontiguousarray(np.clip(display, 0, 1), np.float32))
+    out.close()
+    if not good:
+        raise OSError(out.geterror())
+
+
+def write_exr(
+    path: Path, beauty: NDArray[np.float32], layers: dict[str, NDArray[np.float32]], notes: dict[str, str]
+) -> None:
+    """Write scene-linear ACEScg float32 [cd/m2]: R, G, B of the beauty, and NAME.R/G/B for each layer.
+
+    ``notes`` become text attributes. The layers are in the state in which they add up to the
+    undenoised beauty.
+    """
+    import OpenEXR
+
+    channels = {"RGB": np.ascontiguousarray(beauty, np.float32)}
+    for name, picture in layers.items():
+        channels[name] = np.ascontiguousarray(picture, np.float32)
+    header = {
+        "compression": OpenEXR.ZIP_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "chromaticities": _CHROMATICITIES,
+        "whiteLuminance": 1.0,
+        **notes,
+    }
+    _place(path, lambda to: OpenEXR.File(header, channels).write(str(to)))
+
+
+def _place(path: Path, write: object) -> None:
+    """Write beside ``path`` and move into place, so that a half-written still is never left."""
+    path = Path(path)
+    if path.is_dir():
+        raise HandOffError(f"{path} is a folder; give the still a name in it")
+    temporary = path.with_name(f".{path.stem}.new{path.suffix}")
+    try:
+        write(temporary)
+        temporary.replace(path)
+    except OSError as error:
+        temporary.unlink(missing_ok=True)
+        raise HandOffError(f"{path} cannot be written: {os_reason(error)}") from error
+    except (RuntimeError, ValueError) as error:
+        temporary.unlink(missing_ok=True)
+        raise HandOffError(f"{path} cannot be written: {error}") from error

@@ -1,0 +1,102 @@
+"""The mix: a picture is the sum of its layers, each times the gain of its source.
+
+Sums are float32, in the order of the layers. A gain times a power of two gives a layer times that
+power exactly. While one source is being changed only it is added again, to the kept sum of the
+rest.
+"""
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.layers.model import LayerGain, LayerImage
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _add_layer(base, surface, air, gain, air_gain, out):
+    for row in nb.prange(base.shape[0]):
+        for x in range(base.shape[1]):
+            for c in range(3):
+                out[row, x, c] = base[row, x, c] + (gain[c] * surface[row, x, c] + air_gain[c] * air[row, x, c])
+
+
+def add_layer(base: NDArray, image: LayerImage, gain: LayerGain, out: NDArray) -> None:
+    """``out`` = ``base`` + one layer under its gain; all (H, W, 3) float32, ``out`` may be ``base``."""
+    _add_layer(
+        base, image.surface, image.air, np.asarray(gain.surface, np.float32), np.asarray(gain.air, np.float32), out
+    )
+
+
+def is_silent(gain: LayerGain) -> bool:
+    """Whether a layer under this gain adds nothing."""
+    return not any(gain.surface) and not any(gain.air)
+
+
+class Mixer:
+    """Mixes the layers of one picture, quickly while one gain at a time is moved."""
+
+    def __init__(self) -> None:
+        self._images: dict[str, LayerImage] = {}
+        self._gains: dict[str, LayerGain] = {}
+        self._rest: NDArray[np.float32] | None = None
+        self._moving: str | None = None
+        self._shape: tuple[int, int, int] | None = None
+
+    def set_layers(self, images: list[LayerImage]) -> None:
+        """The layers there are now; arrays are read at every mix, not copied."""
+        self._images = {image.key: image for image in images}
+        self._shape = images[0].surface.shape if images else None
+        self.invalidate()
+
+    def invalidate(self) -> None:
+        """The layers' pixels have changed."""
+        self._rest = None
+        self._moving = None
+
+    @property
+    def keys(self) -> set[str]:
+        """Keys of the layers at hand."""
+        return set(self._images)
+
+    def picture(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+        """The mix (H, W, 3) float32 [cd/m2] under ``gains``, or None while there is no layer."""
+        if self._shape is None:
+            return None
+        wanted = {g.key: g for g in gains if g.key in self._images}
+        changed = [k for k in wanted if wanted[k] != self._gains.get(k)]
+        changed += [k for k in self._gains if k not in wanted]
+        self._gains = wanted
+        if len(changed) == 1 and changed[0] in wanted:
+            if self._moving != changed[0] or self._rest is None:
+                self._rest = self._sum(wanted, without=changed[0])
+                self._moving = changed[0]
+        elif changed or self._rest is None:
+            self._moving, self._rest = None, None
+        if self._rest is not None and self._moving in wanted:
+            out = np.empty_like(self._rest)
+            add_layer(self._rest, self._images[self._moving], wanted[self._moving], out)
+            return out
+        return self._sum(wanted, without=None)
+
+    def _sum(self, gains: dict[str, LayerGain], without: str | None) -> NDArray[np.float32]:
+        assert self._shape is not None
+        total = np.zeros(self._shape, np.float32)
+        for key, gain in gains.items():
+            if key != without and not is_silent(gain):
+                add_layer(total, self._images[key], gain, total)
+        return total
+
+
+def share_of(image: LayerImage, gain: LayerGain, step: int = 1) -> NDArray[np.float32]:
+    """What one layer adds to the picture, averaged over blocks of ``step`` pixels (h, w, 3) float32."""
+    return block_mean(image.surface, step) * np.asarray(gain.surface, np.float32) + block_mean(
+        image.air, step
+    ) * np.asarray(gain.air, np.float32)
+
+
+def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
+    """Mean over blocks of ``step`` x ``step`` pixels; the ragged edge is left out."""
+    if step <= 1:
+        return picture
+    h, w = picture.shape[0] // step, picture.shape[1] // step
+    return picture[: h * step, : w * step].reshape(h, step, w, step, -1).mean((1, 3), dtype=np.float32)

@@ -1,0 +1,49 @@
+"""What the picture measures: its light in whole stops round mid grey, and the meter's reading."""
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
+
+#: Stops under and over mid grey that the ribbon tells apart.
+RIBBON_LOW, RIBBON_HIGH = -9, 7
+
+
+@attrs.frozen(eq=False)
+class Ribbon:
+    """Shares of the picture's area by stop: ``cells`` from RIBBON_LOW to RIBBON_HIGH, and what lies outside."""
+
+    cells: NDArray[np.float64]
+    below: float
+    above: float
+
+
+def stops_of(picture: NDArray, scale: float) -> NDArray[np.float32]:
+    """Stops over mid grey of every pixel (H, W); -inf where there is no light."""
+    with np.errstate(divide="ignore"):
+        return np.log2(np.maximum(luminance(picture), 0.0) * np.float32(scale / MID_GREY))
+
+
+def ribbon(picture: NDArray, scale: float) -> Ribbon:
+    """The stop ribbon of a picture (H, W, 3) [cd/m2] under an exposure."""
+    stops = np.floor(stops_of(picture, scale) + 0.5)
+    total = stops.size
+    inside = (stops >= RIBBON_LOW) & (stops <= RIBBON_HIGH)
+    counts = np.bincount((stops[inside] - RIBBON_LOW).astype(int), minlength=RIBBON_HIGH - RIBBON_LOW + 1)
+    return Ribbon(counts / total, float((stops < RIBBON_LOW).sum() / total), float((stops > RIBBON_HIGH).sum() / total))
+
+
+def metered_ev100(picture: NDArray) -> float | None:
+    """EV100 that puts the picture's log-mean luminance on mid grey; None for a black picture.
+
+    The brightest and darkest hundredth are left out, so that a lamp in frame or a black gap does
+    not decide.
+    """
+    light = luminance(picture).ravel()
+    light = light[light > 0]
+    if light.size == 0:
+        return None
+    low, high = np.quantile(light, (0.01, 0.99))
+    return ev100_of_luminance(float(np.exp(np.log(np.clip(light, low, high)).mean())))

@@ -1,0 +1,37 @@
+"""Where the program keeps what is not the artist's: caches, logs, autosaves of unsaved work."""
+
+import logging
+import logging.handlers
+from pathlib import Path
+
+import platformdirs
+
+_NAME = "lunar-haze"
+
+
+def cache_folder() -> Path:
+    """Layers and baked tables; may be deleted at any time."""
+    return Path(platformdirs.user_cache_dir(_NAME, appauthor=False))
+
+
+def state_folder() -> Path:
+    """Logs, autosaves of documents without a name, recent files."""
+    return Path(platformdirs.user_state_dir(_NAME, appauthor=False))
+
+
+def log_path() -> Path:
+    """The log file to which errors go with their tracebacks."""
+    return state_folder() / "lunar-haze.log"
+
+
+def start_logging(process: str) -> None:
+    """Send the program's log to `log_path`. Without a writable folder nothing is logged."""
+    root = logging.getLogger("lunar_haze")
+    root.setLevel(logging.INFO)
+    try:
+        log_path().parent.mkdir(parents=True, exist_ok=True)
+        handler: logging.Handler = logging.handlers.RotatingFileHandler(log_path(), maxBytes=1 << 20, backupCount=2)
+    except OSError:
+        handler = logging.NullHandler()
+    handler.setFormatter(logging.Formatter(f"%(asctime)s {process} %(levelname)s %(name)s: %(message)s"))
+    root.handlers = [handler]

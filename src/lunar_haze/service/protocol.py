@@ -1,0 +1,106 @@
+"""What the window's side and the render process say to each other: frozen values, pickled.
+
+Requests flow one way, events the other. Pictures never travel: they lie on a shared `Board`,
+whose file descriptor comes along with `BoardReady`.
+"""
+
+import attrs
+
+from lunar_haze.core.layers.model import FrameRequest, LayerGain
+
+
+@attrs.frozen
+class Want:
+    """Compute this picture; it supersedes whatever was wanted before."""
+
+    request: FrameRequest
+
+
+@attrs.frozen
+class Balance:
+    """Other gains for the present picture. ``settled`` asks for a denoised mix with them."""
+
+    mix_id: int
+    gains: tuple[LayerGain, ...]
+    settled: bool
+
+
+Request = Want | Balance
+
+
+@attrs.frozen
+class Preparing:
+    """Something that takes a while before the first picture: its name and how far it is, 0 to 1."""
+
+    what: str
+    share: float
+
+
+@attrs.frozen
+class BoardReady:
+    """A new board: its sizes; the descriptor of its memory travels with this message."""
+
+    width: int
+    height: int
+    slots: int
+
+
+@attrs.frozen
+class LayerAt:
+    """Where a layer lies on the board. ``passes`` 0 with ``coarse`` or ``live`` marks a stand-in."""
+
+    key: str
+    slot: int
+    passes: int
+    live: bool = False
+
+
+@attrs.frozen
+class Published:
+    """The board holds these layers of a request now. ``passes`` is the least of them."""
+
+    request_id: int
+    layers: tuple[LayerAt, ...]
+    passes: int
+    target: int
+
+
+@attrs.frozen
+class Cleaned:
+    """The board's denoised mix was made with the gains of ``mix_id`` from ``passes`` passes."""
+
+    request_id: int
+    mix_id: int
+    passes: int
+
+
+@attrs.frozen
+class Finished:
+    """All passes of a request are done and published."""
+
+    request_id: int
+
+
+@attrs.frozen
+class Failed:
+    """A request cannot be computed; ``reason`` is fit to be shown."""
+
+    request_id: int
+    reason: str
+
+
+@attrs.frozen
+class Restarted:
+    """The render process died and was started again; the request was sent again."""
+
+    times: int
+
+
+@attrs.frozen
+class Lost:
+    """The render process cannot be kept alive; ``reason`` is fit to be shown."""
+
+    reason: str
+
+
+Event = Preparing | BoardReady | Published | Cleaned | Finished | Failed | Restarted | Lost

@@ -1,0 +1,27 @@
+"""Entry point of the render process: ``python -m lunar_haze.service.render_process DESCRIPTOR [CACHE|-]``."""
+
+import os
+import sys
+from pathlib import Path
+
+
+def main() -> None:
+    """Serve the channel whose socket was handed down."""
+    from lunar_haze.service.channel import inherited
+    from lunar_haze.service.folders import cache_folder, start_logging
+    from lunar_haze.service.layer_cache import LayerCache
+    from lunar_haze.service.protocol import Preparing
+
+    start_logging("render")
+    # The window comes first where both want the processor.
+    os.nice(5)
+    channel = inherited(int(sys.argv[1]))
+    channel.send(Preparing("starting the render process", 0.0))
+    from lunar_haze.service.worker import Worker
+
+    folder = Path(sys.argv[2]) if len(sys.argv) > 2 else cache_folder() / "layers"
+    Worker(channel, LayerCache(folder)).run()
+
+
+if __name__ == "__main__":
+    main()

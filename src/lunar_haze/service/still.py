@@ -1,0 +1,81 @@
+"""Computes one picture to the end and waits for it: stills, scripts and render machines."""
+
+import queue
+from collections.abc import Callable
+from pathlib import Path
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.errors import ServiceError
+from lunar_haze.core.layers.model import FrameRequest, LayerImage
+from lunar_haze.core.picture.mix import Mixer
+from lunar_haze.service.client import RenderBackend, RenderClient, images_on
+from lunar_haze.service.protocol import Cleaned, Event, Failed, Finished, Lost, Preparing, Published
+
+
+@attrs.frozen(eq=False)
+class Still:
+    """A finished picture: ``beauty`` as summed, ``clean`` as denoised (or None), and its layers.
+
+    Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
+    """
+
+    beauty: NDArray[np.float32]
+    clean: NDArray[np.float32] | None
+    layers: dict[str, LayerImage]
+
+
+def compute(
+    request: FrameRequest,
+    progress: Callable[[str, int, int], None] = lambda what, done, total: None,
+    cancelled: Callable[[], bool] = lambda: False,
+    backend: RenderBackend | None = None,
+    cache: Path | None = None,
+) -> Still | None:
+    """Run ``request`` in a render process of its own; None when cancelled.
+
+    ``progress`` gets what is being done, passes done and passes in all. Raises ServiceError.
+    """
+    events: queue.SimpleQueue[Event] = queue.SimpleQueue()
+    client = backend or RenderClient(cache)
+    client.start(events.put)
+    try:
+        client.want(request)
+        published: Published | None = None
+        while True:
+            try:
+                event = events.get(timeout=0.2)
+            except queue.Empty:
+                if cancelled():
+                    return None
+                continue
+            if isinstance(event, Preparing):
+                progress(event.what, 0, request.passes)
+            elif isinstance(event, Published):
+                published = event
+                progress("rendering", event.passes, event.target)
+            elif isinstance(event, Cleaned):
+                progress("denoised", event.passes, request.passes)
+            elif isinstance(event, (Failed, Lost)):
+                raise ServiceError(event.reason)
+            elif isinstance(event, Finished) and event.request_id == request.id:
+                break
+            if cancelled():
+                return None
+        board = client.board
+        shape = (request.view.height, request.view.width, 3)
+        images = [
+            attrs.evolve(i, surface=i.surface.copy(), air=i.air.copy())
+            for i in (images_on(board, published) if published and board else [])
+        ]
+        mixer = Mixer()
+        mixer.set_layers(images)
+        beauty = mixer.picture(request.gains)
+        if beauty is None:
+            beauty = np.zeros(shape, np.float32)
+        clean = board.clean.copy() if request.denoise and board is not None else None
+        return Still(beauty, clean, {i.key: i for i in images})
+    finally:
+        client.close()

@@ -1,0 +1,107 @@
+"""Compiles the kernels once, with progress, so that no artist ever waits for it: ``python -m lunar_haze.service.warmup``.
+
+A stamp beside the compiled code names the sources it was made from; while it fits nothing is
+loaded and the command returns at once.
+"""
+
+import hashlib
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+_PACKAGE = Path(__file__).resolve().parent.parent
+_STAMP = _PACKAGE / "__pycache__" / "kernels.stamp"
+
+
+def fingerprint() -> str:
+    """Digest of every source that kernels are compiled from, and of the machine's processor."""
+    digest = hashlib.blake2b(digest_size=16)
+    for room in ("transport", "picture", "air"):
+        for path in sorted((_PACKAGE / "core" / room).glob("*.py")):
+            digest.update(path.read_bytes())
+    cpu = Path("/proc/cpuinfo")
+    if cpu.exists():
+        lines = cpu.read_text().splitlines()
+        digest.update("".join(line for line in lines[:40] if line.startswith(("model name", "flags"))).encode())
+    digest.update(sys.version.encode())
+    return digest.hexdigest()
+
+
+def is_warm() -> bool:
+    """Whether the kernels on disk fit the sources."""
+    try:
+        return _STAMP.read_text() == fingerprint()
+    except OSError:
+        return False
+
+
+def steps() -> Iterator[tuple[str, Callable[[], object]]]:
+    """What is to be compiled: a name and the act, in order."""
+    import numpy as np
+
+    from lunar_haze.core.air.medium import Medium
+    from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
+    from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
+    from lunar_haze.core.picture.mix import Mixer
+    from lunar_haze.core.place.camera import Camera
+    from lunar_haze.core.place.model import Material, Place
+    from lunar_haze.core.sources.model import Ball, Sky, Sun
+    from lunar_haze.core.transport.frame import Frame
+    from lunar_haze.core.transport.live import LiveAir
+    from lunar_haze.core.transport.scene import PackedPlace
+
+    place = Place(
+        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32), np.tile(np.float32([0, 0, 1]), (3, 1)),
+        np.zeros((3, 2), np.float32), np.array([[0, 1, 2]], np.uint32), np.zeros(1, np.int32), np.zeros(1, np.int32),
+        (Material("plain"),), (), ("floor",),
+    )  # fmt: skip
+    view = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 32, 18)
+    mist, thicker = Medium(visibility_m=50.0), Medium(visibility_m=20.0)
+    specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky())]
+    frame = Frame(PackedPlace(place), view)
+    live = LiveAir()
+    keys = frame.want(specs)
+
+    def answer() -> None:
+        changed = [LayerSpec("warm", view, s.shape, thicker, 1) for s in specs]
+        live.answer(frame, dict(zip(frame.want(changed), changed)))
+
+    def mix() -> None:
+        mixer = Mixer()
+        mixer.set_layers([frame.image(k) for k in keys])
+        mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
+
+    table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
+    yield "what the lens sees", lambda: frame.add_guides(1)
+    yield "paths of light", lambda: frame.trace(keys)
+    yield "looks into the air", lambda: live.gather(frame, specs, 1, 60.0)
+    yield "air under the hand", answer
+    yield "the mix", mix
+    yield "the display", lambda: DisplayTable(table).show(np.zeros((2, 2, 3), np.float32), 1.0)
+
+
+def warm(progress: Callable[[str, float], None]) -> None:
+    """Compile whatever is not compiled; ``progress`` gets a name and a share done."""
+    if is_warm():
+        return
+    progress("loading", 0.0)
+    todo = list(steps())
+    # Weights after the seconds each takes.
+    weights = [12.0, 45.0, 24.0, 14.0, 2.0, 3.0]
+    done = 0.0
+    for (name, act), weight in zip(todo, weights, strict=True):
+        progress(name, done / sum(weights))
+        act()
+        done += weight
+    progress("done", 1.0)
+    _STAMP.parent.mkdir(exist_ok=True)
+    try:
+        _STAMP.write_text(fingerprint())
+    except OSError:
+        pass  # a read-only installation compiles into the user's cache; checking again costs seconds
+
+
+if __name__ == "__main__":
+    if not is_warm():
+        print("lunar haze: compiling the light kernels, once (about two minutes)", flush=True)
+        warm(lambda what, share: print(f"  {share:4.0%}  {what}", flush=True))

@@ -1,0 +1,370 @@
+"""The work of the render process: takes requests, refines layers, lays them on the board.
+
+One thread computes, in parts of a pass that take a tenth of a second at most, and looks for new
+requests between parts; a superseded request ends there. Another thread only reads.
+"""
+
+import logging
+import os
+import queue
+import threading
+import time
+from collections import OrderedDict
+from pathlib import Path
+
+import attrs
+import numpy as np
+
+from lunar_haze.core.errors import HazeError
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, LayerSpec, PlaceSpec, View
+from lunar_haze.core.picture.mix import Mixer
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.transport.denoise import denoise
+from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.live import LiveAir
+from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.service.board import Board
+from lunar_haze.service.channel import Channel, ChannelClosed
+from lunar_haze.service.layer_cache import LayerCache
+from lunar_haze.service.protocol import (
+    Balance, BoardReady, Cleaned, Failed, Finished, LayerAt, Preparing, Published, Want,
+)  # fmt: skip
+
+log = logging.getLogger(__name__)
+
+PART_SECONDS = 0.08
+COARSE_PIXELS = 150_000
+SPARE_SLOTS = 4
+MEMORY_BYTES = 3 << 30
+#: Passes after which the mix is denoised again.
+MILESTONES = (1, 4, 16, 64, 256, 1024)
+#: Refined air takes over from live air after this many passes.
+LIVE_UNTIL = 4
+#: Passes before looks into the air are gathered for later edits, and how many are gathered.
+GRID_AFTER, GRID_PASSES = 4, 6
+
+
+@attrs.define(eq=False)
+class Job:
+    """The request being worked on."""
+
+    request: FrameRequest
+    frame: Frame
+    keys: list[str]
+    mix_id: int = 0
+    gains: tuple[LayerGain, ...] = ()
+    part: int = 0
+    part_keys: tuple[str, ...] = ()
+    coarse_due: bool = True
+    clean_due: bool = False
+    cleaned_at: int = 0
+    live: dict[str, LayerImage] = attrs.Factory(dict)
+    finished: bool = False
+
+
+class Worker:
+    """Serves one channel until it closes."""
+
+    def __init__(self, channel: Channel, cache: LayerCache) -> None:
+        self._channel = channel
+        self._cache = cache
+        self._inbox: queue.SimpleQueue[Want | Balance] = queue.SimpleQueue()
+        self._place: tuple[PlaceSpec, PackedPlace] | None = None
+        self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
+        self._board: Board | None = None
+        self._on_board: OrderedDict[str, LayerAt] = OrderedDict()
+        self._job: Job | None = None
+        self._parts = 4
+        self._live = LiveAir()
+
+    def run(self) -> None:
+        """Work until the other side is gone."""
+        threading.Thread(target=self._read, daemon=True).start()
+        while True:
+            idle = self._job is None or (self._job.finished and not self._job.clean_due)
+            try:
+                message = self._inbox.get(block=idle)
+            except queue.Empty:
+                message = None
+            try:
+                if message is not None:
+                    self._take(message)
+                elif self._job is not None:
+                    self._step(self._job)
+            except ChannelClosed:
+                return
+            except HazeError as error:
+                self._fail(str(error))
+            except Exception:
+                log.exception("a request failed")
+                self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
+
+    def _read(self) -> None:
+        # When the window is gone there is nobody to compute for, in mid-pass or not.
+        try:
+            while True:
+                self._inbox.put(self._channel.receive()[0])
+        except ChannelClosed:
+            os._exit(0)
+
+    def _fail(self, reason: str) -> None:
+        request_id = self._job.request.id if self._job else -1
+        self._job = None
+        self._channel.send(Failed(request_id, reason))
+
+    # -- requests -------------------------------------------------------------------------------
+
+    def _take(self, message: Want | Balance) -> None:
+        # A drag sends many: only the last of each kind matters.
+        want = message if isinstance(message, Want) else None
+        balance = message if isinstance(message, Balance) else None
+        while True:
+            try:
+                message = self._inbox.get_nowait()
+            except queue.Empty:
+                break
+            if isinstance(message, Want):
+                want, balance = message, None
+            else:
+                balance = message
+        if want is not None:
+            self._begin(want.request)
+        job = self._job
+        if balance is not None and job is not None:
+            job.gains, job.mix_id = balance.gains, balance.mix_id
+            job.clean_due = job.clean_due or balance.settled
+
+    def _begin(self, request: FrameRequest) -> None:
+        self._job = Job(request, None, [])  # so that a failure carries the right number
+        place = self._packed(request.place)
+        frame = self._frame(request, place)
+        keys = frame.want(list(request.layers))
+        job = Job(request, frame, keys, gains=request.gains)
+        for key in keys:
+            if frame.sums[key].passes == 0:
+                saved = self._cache.get(key)
+                if saved is not None and saved.surface.shape[:2] == (request.view.height, request.view.width):
+                    frame.put(key, saved)
+        missing = [k for k in keys if frame.sums[k].passes == 0]
+        job.coarse_due = len(missing) * 2 > len(keys) and frame.pixels > COARSE_PIXELS
+        self._ready_board(request)
+        if frame.guides.passes == 0:
+            frame.add_guides(1)
+        self._lay_guides(frame)
+        self._job = job
+        if missing and request.live and not request.medium.is_clear:
+            self._answer_live(job, missing)
+        self._publish(job)
+        if not missing or job.live:
+            job.clean_due = request.denoise
+
+    def _packed(self, spec: PlaceSpec) -> PackedPlace:
+        if self._place is None or self._place[0] != spec:
+            self._channel.send(Preparing("opening the place", 0.0))
+            if self._place is not None:
+                self._frames.clear()
+                self._live.clear()
+                self._place[1].close()
+                self._place = None
+            self._place = (spec, PackedPlace(load_place(Path(spec.path), spec.scale)))
+            self._channel.send(Preparing("opening the place", 1.0))
+        return self._place[1]
+
+    def _frame(self, request: FrameRequest, place: PackedPlace) -> Frame:
+        name = (request.place.key, request.view)
+        frame = self._frames.pop(name, None) or Frame(place, request.view, MEMORY_BYTES // 2)
+        self._frames[name] = frame
+        while len(self._frames) > 1 and sum(f.memory_bytes for f in self._frames.values()) > MEMORY_BYTES:
+            self._frames.popitem(last=False)
+        return frame
+
+    def _ready_board(self, request: FrameRequest) -> None:
+        view, count = request.view, len(request.layers)
+        board = self._board
+        if board is None or (board.width, board.height) != (view.width, view.height) or board.slots < count:
+            if board is not None:
+                board.close()
+            self._board = Board.create(view.width, view.height, count + SPARE_SLOTS)
+            self._on_board.clear()
+            self._channel.send(BoardReady(view.width, view.height, self._board.slots), self._board.descriptor)
+
+    # -- steps ----------------------------------------------------------------------------------
+
+    def _step(self, job: Job) -> None:
+        if job.clean_due:
+            self._clean(job)
+        elif job.coarse_due:
+            self._coarse(job)
+        elif not job.finished:
+            self._refine(job)
+
+    def _coarse(self, job: Job) -> None:
+        """A small picture first, laid out large."""
+        job.coarse_due = False
+        request = job.request
+        step = 3
+        small = View(request.view.camera, max(request.view.width // step, 8), max(request.view.height // step, 8))
+        frame = Frame(job.frame.place, small)
+        frame.add_guides(2)
+        keys = frame.want([attrs.evolve(s, view=small) for s in request.layers])
+        frame.trace(keys)
+        board = self._board
+        for spec, key, small_key in zip(request.layers, job.keys, keys):
+            if job.frame.sums[key].passes == 0 and key not in job.live:
+                slot = self._slot_for(key, set(job.keys))
+                image = frame.image(small_key)
+                board.surface[slot] = _enlarged(image.surface, board.width, board.height)
+                board.air[slot] = _enlarged(image.air, board.width, board.height)
+                self._on_board[key] = LayerAt(key, slot, 0)
+        self._announce(job)
+        if request.denoise:
+            translation = {small_key: key for key, small_key in zip(job.keys, keys)}
+            mixer = Mixer()
+            mixer.set_layers([attrs.evolve(frame.image(k), key=translation[k]) for k in keys])
+            picture = mixer.picture(job.gains)
+            if picture is not None:
+                clean = denoise(picture, *frame.guide_images())
+                board.clean[...] = _enlarged(clean, board.width, board.height)
+                self._channel.send(Cleaned(request.id, job.mix_id, 0))
+
+    def _refine(self, job: Job) -> None:
+        frame, target = job.frame, job.request.passes
+        behind = min(frame.sums[k].passes for k in job.keys) if job.keys else target
+        if job.part == 0:
+            if behind >= target:
+                self._finish(job)
+                return
+            job.part_keys = tuple(k for k in job.keys if frame.sums[k].passes == behind)
+        parts = min(self._parts, frame.chunks)
+        started = time.perf_counter()
+        frame.trace(list(job.part_keys), job.part, parts)
+        took = time.perf_counter() - started
+        job.part += 1
+        if job.part < parts:
+            return
+        job.part = 0
+        # Parts follow the cost of the last one, from one pass to the next.
+        self._parts = int(min(max(round(parts * took / PART_SECONDS), 1), 64))
+        passes = min(frame.sums[k].passes for k in job.keys)
+        if job.live and passes >= LIVE_UNTIL:
+            job.live.clear()
+        if frame.guides.passes < 16 and passes in (1, 4):
+            frame.add_guides(3 if passes == 1 else 12)
+        if _worth_showing(frame.sums[job.part_keys[0]].passes, target):
+            self._publish(job)
+        if passes in MILESTONES and passes > job.cleaned_at and not job.live:
+            job.cleaned_at = passes
+            job.clean_due = job.request.denoise
+        self._gather_air(job, passes)
+
+    def _gather_air(self, job: Job, passes: int) -> None:
+        if job.request.live and not job.request.medium.is_clear and passes >= GRID_AFTER:
+            self._live.gather(job.frame, list(job.request.layers), GRID_PASSES, budget_s=0.15)
+
+    def _answer_live(self, job: Job, missing: list[str]) -> None:
+        """Stand-ins for layers whose medium alone has changed."""
+        specs = {k: s for k, s in zip(job.keys, job.request.layers)}
+        job.live = self._live.answer(job.frame, {k: specs[k] for k in missing})
+
+    def _finish(self, job: Job) -> None:
+        job.finished = True
+        self._publish(job)
+        if job.request.denoise and job.cleaned_at < job.request.passes:
+            job.cleaned_at = job.request.passes
+            self._clean(job)
+        self._channel.send(Finished(job.request.id))
+        fresh = [k for k in job.keys if job.request.live and not self._cache_has(k)]
+        for key in fresh:
+            if not self._inbox.empty():
+                break
+            self._cache.put(job.frame.image(key))
+
+    def _cache_has(self, key: str) -> bool:
+        return (self._cache.folder / f"{key}.npz").exists()
+
+    # -- board ----------------------------------------------------------------------------------
+
+    def _slot_for(self, key: str, keep: set[str]) -> int:
+        known = self._on_board.pop(key, None)
+        if known is not None:
+            self._on_board[key] = known
+            return known.slot
+        taken = {at.slot for at in self._on_board.values()}
+        free = next((s for s in range(self._board.slots) if s not in taken), None)
+        if free is None:
+            oldest = next(k for k in self._on_board if k not in keep)
+            free = self._on_board.pop(oldest).slot
+        self._on_board[key] = LayerAt(key, free, -1)
+        return free
+
+    def _publish(self, job: Job) -> None:
+        """Lay every layer that has moved on since it was last laid."""
+        board, keep = self._board, set(job.keys)
+        for key in job.keys:
+            layer = job.frame.sums[key]
+            live = job.live.get(key)
+            slot_known = self._on_board.get(key)
+            if live is not None:
+                slot = self._slot_for(key, keep)
+                board.surface[slot], board.air[slot] = live.surface, live.air
+                self._on_board[key] = LayerAt(key, slot, 0, live=True)
+            elif layer.passes and (slot_known is None or slot_known.passes != layer.passes or slot_known.live):
+                slot = self._slot_for(key, keep)
+                job.frame.write_mean(key, board.surface[slot], board.air[slot])
+                self._on_board[key] = LayerAt(key, slot, layer.passes)
+            elif slot_known is not None:
+                self._on_board.move_to_end(key)
+        self._announce(job)
+
+    def _announce(self, job: Job) -> None:
+        here = tuple(self._on_board[k] for k in job.keys if k in self._on_board)
+        passes = min((job.frame.sums[k].passes for k in job.keys), default=job.request.passes)
+        self._channel.send(Published(job.request.id, here, passes, job.request.passes))
+
+    def _lay_guides(self, frame: Frame) -> None:
+        board, guides = self._board, frame.guides
+        shape = (board.height, board.width)
+        board.depth[...] = guides.depth.reshape(shape)
+        board.ground[...] = guides.ground.reshape(*shape, 3)
+        board.owner[...] = guides.owner.reshape(*shape, 2)
+
+    def _clean(self, job: Job) -> None:
+        job.clean_due = False
+        board = self._board
+        images = [
+            LayerImage(k, at.passes, board.surface[at.slot], board.air[at.slot])
+            for k in job.keys
+            if (at := self._on_board.get(k)) is not None
+        ]
+        mixer = Mixer()
+        mixer.set_layers(images)
+        mix_id = job.mix_id
+        picture = mixer.picture(job.gains)
+        if picture is None:
+            picture = np.zeros((board.height, board.width, 3), np.float32)
+        passes = min((i.passes for i in images), default=0)
+        if job.frame.guides.passes < 4:
+            job.frame.add_guides(3)
+        still = not job.request.live
+        quality = "high" if still else "balanced" if passes >= 16 else "fast"
+        board.clean[...] = denoise(picture, *job.frame.guide_images(), quality)
+        self._channel.send(Cleaned(job.request.id, mix_id, passes))
+
+
+def _worth_showing(passes: int, target: int) -> bool:
+    """Early passes all show; later ones change little and are laid out more rarely."""
+    return passes <= 4 or passes >= target or passes % (2 if passes < 16 else 8) == 0
+
+
+def _enlarged(image: np.ndarray, width: int, height: int) -> np.ndarray:
+    """Bilinear enlargement (height, width, 3) of a small picture."""
+
+    def weights(count: int, size: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        at = np.clip((np.arange(count) + 0.5) * size / count - 0.5, 0, size - 1)
+        low = np.minimum(at.astype(int), max(size - 2, 0))
+        return low, np.minimum(low + 1, size - 1), (at - low).astype(np.float32)
+
+    y0, y1, fy = weights(height, image.shape[0])
+    x0, x1, fx = weights(width, image.shape[1])
+    rows = image[y0] * (1 - fy)[:, None, None] + image[y1] * fy[:, None, None]
+    return rows[:, x0] * (1 - fx)[None, :, None] + rows[:, x1] * fx[None, :, None]
