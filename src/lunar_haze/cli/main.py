@@ -45,7 +45,7 @@ def _open(path: Path) -> Document:
     return document
 
 
-def _place_key(document: Document):  # noqa: ANN202 - PlaceSpec, named by its maker
+def _place_key(document: Document):
     try:
         return place_spec(document.place)
     except OSError as error:

@@ -42,7 +42,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.air.medium import Medium
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
-    from lunar_haze.core.picture.mix import Mixer
+    from lunar_haze.core.picture.mix import Mixer, block_mean
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
     from lunar_haze.core.sources.model import Ball, Sky, Sun
@@ -70,6 +70,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         mixer = Mixer()
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
+        block_mean(frame.image(keys[0]).surface, 2)
 
     table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
     yield "what the lens sees", lambda: frame.add_guides(1)

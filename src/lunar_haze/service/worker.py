@@ -16,7 +16,7 @@ import attrs
 import numpy as np
 
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, LayerSpec, PlaceSpec, View
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import denoise
@@ -27,7 +27,15 @@ from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import (
-    Balance, BoardReady, Cleaned, Failed, Finished, LayerAt, Preparing, Published, Want,
+    Balance,
+    BoardReady,
+    Cleaned,
+    Failed,
+    Finished,
+    LayerAt,
+    Preparing,
+    Published,
+    Want,
 )  # fmt: skip
 
 log = logging.getLogger(__name__)

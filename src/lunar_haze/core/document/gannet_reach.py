@@ -77,7 +77,7 @@ def _loft() -> Look:
         (*sources, *_lamps(-99, -99, -99, 1.0),
          Source("bounce", "roof bounce", Rectangle((2.2, 7.0, 5.9), (1.6, 7.0, 3.1), 2.2, 1.4), 900.0, "lm",
                 kelvin=4800.0, role="bounce", air_factor=0.0)),
-        Medium(visibility_m=75.0, base_m=0.0, fall_off_m=60.0, top_m=200.0, anisotropy=0.68), ev100=9.9,
+        Medium(visibility_m=75.0, base_m=0.0, fall_off_m=60.0, top_m=6.4, anisotropy=0.68), ev100=9.9,
         note="dust in the net loft, sun through the slats",
     )  # fmt: skip
 

@@ -94,9 +94,23 @@ def share_of(image: LayerImage, gain: LayerGain, step: int = 1) -> NDArray[np.fl
     ) * np.asarray(gain.air, np.float32)
 
 
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _block_mean(picture, step, out):
+    weight = np.float32(1.0 / (step * step))
+    for row in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                total = np.float32(0.0)
+                for j in range(step):
+                    for i in range(step):
+                        total += picture[row * step + j, x * step + i, c]
+                out[row, x, c] = total * weight
+
+
 def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
-    """Mean over blocks of ``step`` x ``step`` pixels; the ragged edge is left out."""
+    """Mean over blocks of ``step`` x ``step`` pixels of (H, W, 3); the ragged edge is left out."""
     if step <= 1:
         return picture
-    h, w = picture.shape[0] // step, picture.shape[1] // step
-    return picture[: h * step, : w * step].reshape(h, step, w, step, -1).mean((1, 3), dtype=np.float32)
+    out = np.empty((picture.shape[0] // step, picture.shape[1] // step, 3), np.float32)
+    _block_mean(picture, step, out)
+    return out

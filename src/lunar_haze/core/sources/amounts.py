@@ -17,7 +17,16 @@ import numpy as np
 
 from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.sources.model import (
-    Ball, Beam, Disc, Rectangle, Shape, Sky, Source, Sun, Surface, subject_distance,
+    Ball,
+    Beam,
+    Disc,
+    Rectangle,
+    Shape,
+    Sky,
+    Source,
+    Sun,
+    Surface,
+    subject_distance,
 )  # fmt: skip
 
 CANONICAL_UNIT = {

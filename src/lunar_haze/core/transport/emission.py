@@ -12,8 +12,28 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.lights import (
-    AREA, AXIS, BALL, BEAM, COS_INNER, COS_OUTER, COUNT, DISC, FIRST, HALF_H, HALF_W, KIND, ONE_MINUS_COS,
-    POSITION, RADIANCE, RADIUS, RECTANGLE, SIDE, SKY, SUN, SURFACE, TABLE, UP,
+    AREA,
+    AXIS,
+    BALL,
+    BEAM,
+    COS_INNER,
+    COS_OUTER,
+    COUNT,
+    FIRST,
+    HALF_H,
+    HALF_W,
+    KIND,
+    ONE_MINUS_COS,
+    POSITION,
+    RADIANCE,
+    RADIUS,
+    RECTANGLE,
+    SIDE,
+    SKY,
+    SUN,
+    SURFACE,
+    TABLE,
+    UP,
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
 from lunar_haze.core.transport.surfaces import FAR, emission_at, emits_towards

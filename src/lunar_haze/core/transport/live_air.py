@@ -24,7 +24,21 @@ from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, floats
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light, sky_radiance
 from lunar_haze.core.transport.lights import (
-    AREA, AXIS, BALL, BEAM, COS_INNER, COS_OUTER, KIND, POSITION, RADIANCE, RADIUS, SKY, SUN, SURFACE, TABLE, LightArrays,
+    AREA,
+    AXIS,
+    BALL,
+    BEAM,
+    COS_INNER,
+    COS_OUTER,
+    KIND,
+    POSITION,
+    RADIANCE,
+    RADIUS,
+    SKY,
+    SUN,
+    SURFACE,
+    TABLE,
+    LightArrays,
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import SceneArrays

@@ -21,7 +21,14 @@ from lunar_haze.core.transport.ggx import evaluate, sample_direction, specular_s
 from lunar_haze.core.transport.lights import KIND, POSITION, SKY, SUN, TABLE
 from lunar_haze.core.transport.sampling import basis, combine, draw, sample_pair
 from lunar_haze.core.transport.surfaces import (
-    FAR, MAX_CLEAR_LAYERS, clear_passage, emission_at, emits_towards, ray_epsilon, shadow, surface_at,
+    FAR,
+    MAX_CLEAR_LAYERS,
+    clear_passage,
+    emission_at,
+    emits_towards,
+    ray_epsilon,
+    shadow,
+    surface_at,
 )  # fmt: skip
 from lunar_haze.core.transport.view import primary_direction, tent
 

@@ -7,8 +7,20 @@ import numpy as np
 
 from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect, occluded
 from lunar_haze.core.transport.scene import (
-    BASE_B, BASE_G, BASE_R, CUTOFF, EMIT_B, EMIT_G, EMIT_R, METALLIC, ROUGHNESS,
-    TEX_BASE, TEX_EMIT, TEX_NORMAL, TEX_ROUGH, TWO_SIDED,
+    BASE_B,
+    BASE_G,
+    BASE_R,
+    CUTOFF,
+    EMIT_B,
+    EMIT_G,
+    EMIT_R,
+    METALLIC,
+    ROUGHNESS,
+    TEX_BASE,
+    TEX_EMIT,
+    TEX_NORMAL,
+    TEX_ROUGH,
+    TWO_SIDED,
 )  # fmt: skip
 from lunar_haze.core.transport.scene import CLEAR as CLEAR_COLUMN
 

@@ -1,0 +1,307 @@
+"""Between the session and the render service: what to ask for, and the picture on screen.
+
+Every change of the document is turned into a request by the pure planner. Where the layers asked
+for are the same, only gains have moved: the picture is mixed again here and now, and the service
+is told, so that it denoises when the hand rests. While it moves, the difference is laid on the
+last denoised picture, so grain does not come back.
+"""
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, View
+from lunar_haze.core.picture.display import DisplayTable, bake
+from lunar_haze.core.picture.mix import Mixer, add_layer, share_of
+from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layer_of
+from lunar_haze.core.units.photometry import exposure_scale
+from lunar_haze.service.board import Board
+from lunar_haze.service.client import RenderBackend, images_on
+from lunar_haze.service.folders import cache_folder
+from lunar_haze.service.protocol import (
+    BoardReady,
+    Cleaned,
+    Event,
+    Failed,
+    Finished,
+    Lost,
+    Preparing,
+    Published,
+    Restarted,
+)  # fmt: skip
+from lunar_haze.ui.session import Session
+
+SETTLE_MS = 220
+PASSES = 64
+#: Largest live picture [px]; the still may be any size.
+MAX_WIDTH, MAX_HEIGHT = 960, 540
+
+
+def as_image(pixels: NDArray[np.uint8]) -> QImage:
+    """A QImage of its own of screen pixels (H, W, 4) as the display table makes them."""
+    height, width = pixels.shape[:2]
+    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
+
+
+@attrs.frozen(eq=False)
+class Seen:
+    """What lies under a pixel: surface point and normal (3,) [m], distance [m], object and material numbers."""
+
+    point: NDArray[np.float64]
+    normal: NDArray[np.float64]
+    distance_m: float
+    object: int
+    material: int
+
+
+class RenderBridge(QObject):
+    """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share),
+    ``refined`` when layers are new, ``said`` (text, is_problem)."""
+
+    picture_changed = Signal()
+    refined = Signal()
+    progress = Signal(str, float)
+    said = Signal(str, bool)
+    _event = Signal(object, object)
+
+    def __init__(self, session: Session, backend: RenderBackend) -> None:
+        super().__init__()
+        self.session = session
+        self._backend = backend
+        self._table: DisplayTable | None = None
+        self._request: FrameRequest | None = None
+        self._request_id = 0
+        self._mix_id = 0
+        self._gains_by_mix: dict[int, tuple[LayerGain, ...]] = {}
+        self._area = (MAX_WIDTH, MAX_HEIGHT)
+        self._mixer = Mixer()
+        self._images: dict[str, LayerImage] = {}
+        self._board: Board | None = None
+        self._clean: NDArray[np.float32] | None = None
+        self._clean_gains: tuple[LayerGain, ...] = ()
+        self.picture: NDArray[np.float32] | None = None
+        self.image = QImage()
+        self.finished = False
+        self._settle = QTimer(self, singleShot=True, interval=SETTLE_MS)
+        self._settle.timeout.connect(self._settled)
+        self._asking = QTimer(self, singleShot=True, interval=0)
+        self._asking.timeout.connect(self._ask)
+        self._event.connect(self._on_event)
+        session.changed.connect(self._asking.start)
+        session.opened.connect(self._forget)
+        backend.start(lambda event: self._pass_on(event))
+
+    def _pass_on(self, event: Event) -> None:
+        try:
+            self._event.emit(event, self._backend.board)
+        except RuntimeError:
+            pass  # the window is closing
+
+    # -- asking ---------------------------------------------------------------------------------
+
+    def set_area(self, width: int, height: int) -> None:
+        """The picture's room on screen [px]."""
+        area = (min(width, MAX_WIDTH), min(height, MAX_HEIGHT))
+        if area != self._area:
+            self._area = area
+            self._asking.start()
+
+    def _forget(self) -> None:
+        self._request = None
+        self._images = {}
+        self._mixer.set_layers([])
+        self._clean = None
+        self.picture = None
+
+    def size(self) -> tuple[int, int]:
+        """Size of the live picture [px]."""
+        return fitted_size(self.session.document.shot, *self._area)
+
+    def present_gains(self) -> tuple[LayerGain, ...]:
+        """Gains of the look as it is now."""
+        document = self.session.document
+        view = View(document.shot.camera, *self.size())
+        return gains(document.look, view, self.session.place_spec.key)
+
+    def _ask(self) -> None:
+        session = self.session
+        if not session.is_open or session.place_spec is None:
+            return
+        document = session.document
+        request = frame_request(
+            self._request_id + 1, session.place_spec, document.shot, document.look, self.size(), PASSES
+        )
+        known = {s.key() for s in self._request.layers} if self._request else set()
+        if self._request and request.view == self._request.view and {s.key() for s in request.layers} <= known:
+            self._mix_id += 1
+            self._backend.balance(self._mix_id, request.gains, False)
+            self._settle.start()
+        else:
+            self._request_id += 1
+            self._mix_id = 0
+            self._gains_by_mix = {0: request.gains}
+            self._request = request
+            self.finished = False
+            self._settle.stop()
+            self._backend.want(request)
+            self.progress.emit("asking", 0.0)
+        self.refresh()
+
+    def _settled(self) -> None:
+        self._mix_id += 1
+        present = self.present_gains()
+        self._gains_by_mix[self._mix_id] = present
+        self._backend.balance(self._mix_id, present, True)
+
+    # -- answers --------------------------------------------------------------------------------
+
+    def _on_event(self, event: Event, board: Board | None) -> None:
+        if isinstance(event, BoardReady):
+            self._board = board
+        elif isinstance(event, Preparing):
+            self.progress.emit(event.what, event.share)
+        elif isinstance(event, Restarted):
+            self.said.emit("the render process ended and was started again; nothing is lost", False)
+        elif isinstance(event, Lost):
+            self.said.emit(event.reason, True)
+        elif self._request is None or getattr(event, "request_id", -1) not in (self._request.id, -1):
+            return
+        elif isinstance(event, Published):
+            self._take_layers(event, board)
+        elif isinstance(event, Cleaned):
+            self._take_clean(event, board)
+        elif isinstance(event, Finished):
+            self.finished = True
+            self.progress.emit("", 1.0)
+        elif isinstance(event, Failed):
+            self.said.emit(event.reason, True)
+
+    def _take_layers(self, event: Published, board: Board | None) -> None:
+        if board is None or (board.width, board.height) != (self._request.view.width, self._request.view.height):
+            return
+        self._board = board
+        images = images_on(board, event)
+        fresh = {i.key for i in images} != set(self._images)
+        self._images = {i.key: i for i in images}
+        self._mixer.set_layers(images)
+        if fresh:
+            self._clean = None
+        self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
+        self.refresh()
+        self.refined.emit()
+
+    def _take_clean(self, event: Cleaned, board: Board | None) -> None:
+        made_with = self._gains_by_mix.get(event.mix_id)
+        if board is None or made_with is None or board.clean.shape[1] != self._request.view.width:
+            return
+        for old in [m for m in self._gains_by_mix if m < event.mix_id]:
+            del self._gains_by_mix[old]
+        self._clean = board.clean.copy()
+        self._clean_gains = made_with
+        self.refresh()
+
+    # -- picture --------------------------------------------------------------------------------
+
+    def exposure(self) -> float:
+        """Factor from cd/m2 to exposed scene-linear of the present look."""
+        look = self.session.document.look
+        return exposure_scale(look.ev100, look.stops)
+
+    def refresh(self) -> None:
+        """Mix and show the picture as it stands."""
+        if not self.session.is_open or self.session.place_spec is None:
+            return
+        present = self.present_gains()
+        picture = self._from_clean(present) if self._clean is not None else None
+        if picture is None:
+            picture = self._mixer.picture(present)
+        if picture is None:
+            return
+        self.picture = picture
+        self.image = as_image(self.table.show(picture, self.exposure()))
+        self.picture_changed.emit()
+
+    def _from_clean(self, present: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+        """The denoised picture plus what has changed since it was made; None when layers are missing."""
+        before = {g.key: g for g in self._clean_gains}
+        now = {g.key: g for g in present}
+        picture = self._clean
+        zero = (0.0, 0.0, 0.0)
+        for key in before.keys() | now.keys():
+            old = before.get(key, LayerGain(key, zero, zero))
+            new = now.get(key, LayerGain(key, zero, zero))
+            if old == new:
+                continue
+            if key not in self._images:
+                return None
+            change = LayerGain(
+                key,
+                tuple(np.subtract(new.surface, old.surface).tolist()),
+                tuple(np.subtract(new.air, old.air).tolist()),
+            )
+            out = np.empty_like(picture)
+            add_layer(picture, self._images[key], change, out)
+            picture = out
+        return picture
+
+    @property
+    def table(self) -> DisplayTable:
+        """The baked view, made or read on first use."""
+        if self._table is None:
+            self._table = DisplayTable(bake(cache_folder()))
+        return self._table
+
+    def share_image(self, source_id: str, width: int) -> QImage | None:
+        """What one source adds to the picture, small, under the present exposure; None when unknown."""
+        document = self.session.document
+        source = document.look.source(source_id)
+        if source is None:
+            return None
+        view = View(document.shot.camera, *self.size())
+        key = layer_of(source, document.look, view, self.session.place_spec.key).key()
+        image = self._images.get(key)
+        if image is None:
+            return None
+        lone = attrs.evolve(document.look, sources=(attrs.evolve(source, muted=False, alone=False),))
+        gain = gains(lone, view, self.session.place_spec.key)[0]
+        return self._small(share_of(image, gain, max(image.surface.shape[1] // width, 1)))
+
+    def air_image(self, width: int) -> QImage | None:
+        """What the mist alone adds, small."""
+        total = None
+        for gain in self.present_gains():
+            image = self._images.get(gain.key)
+            if image is None or not any(gain.air):
+                continue
+            only_air = attrs.evolve(gain, surface=(0.0, 0.0, 0.0))
+            part = share_of(image, only_air, max(image.surface.shape[1] // width, 1))
+            total = part if total is None else total + part
+        return None if total is None else self._small(total)
+
+    def _small(self, picture: NDArray[np.float32]) -> QImage:
+        return as_image(self.table.show(picture, self.exposure()))
+
+    def seen_at(self, x: float, y: float) -> Seen | None:
+        """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""
+        board, request = self._board, self._request
+        if board is None or request is None or not (0 <= x < 1 and 0 <= y < 1):
+            return None
+        if (board.width, board.height) != (request.view.width, request.view.height):
+            return None
+        column, row = int(x * board.width), int(y * board.height)
+        distance = float(board.depth[row, column])
+        if not np.isfinite(distance) or distance <= 0:
+            return None
+        origin, direction = request.view.camera.ray(column + 0.5, row + 0.5, board.width, board.height)
+        owner = board.owner[row, column]
+        return Seen(
+            origin + direction * distance, board.ground[row, column].astype(float), distance, int(owner[0]), int(owner[1])
+        )
+
+    def close(self) -> None:
+        """End the render process."""
+        self._settle.stop()
+        self._asking.stop()
+        self._backend.close()

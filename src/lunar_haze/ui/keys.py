@@ -1,0 +1,124 @@
+"""Every act of the window with its key: one table, shown on one sheet, changeable."""
+
+import json
+import logging
+from pathlib import Path
+
+import attrs
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QDialog, QGridLayout, QKeySequenceEdit, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from lunar_haze.ui import theme
+
+log = logging.getLogger(__name__)
+
+
+@attrs.frozen
+class Act:
+    """A named act, what it says it does, and its key out of the box."""
+
+    name: str
+    text: str
+    key: str
+
+
+ACTS = (
+    Act("open", "open a document or a place", "Ctrl+O"),
+    Act("save", "save", "Ctrl+S"),
+    Act("save-as", "save under a new name", "Ctrl+Shift+S"),
+    Act("undo", "undo", "Ctrl+Z"),
+    Act("redo", "redo", "Ctrl+Shift+Z"),
+    Act("hand-off", "hand-off: write a still", "Ctrl+E"),
+    Act("quit", "quit", "Ctrl+Q"),
+    Act("pin", "pin this state", "P"),
+    Act("wipe", "wipe against the pin", "W"),
+    Act("black", "start from black", "T"),
+    Act("exposure", "exposure from this picture", "E"),
+    Act("mute", "mute the chosen source", "N"),
+    Act("alone", "the chosen source alone", "O"),
+    Act("up", "a third of a stop up", "]"),
+    Act("down", "a third of a stop down", "["),
+    Act("later", "ten minutes later", "."),
+    Act("earlier", "ten minutes earlier", ","),
+    Act("remove", "take the chosen source away", "Delete"),
+    Act("copy", "copy the chosen source", "Ctrl+C"),
+    Act("paste", "paste a source", "Ctrl+V"),
+    Act("left", "move the card left", "Alt+Left"),
+    Act("right", "move the card right", "Alt+Right"),
+    Act("swap", "swap plan and picture", "L"),
+    Act("whole", "picture alone", "F11"),
+    Act("keys", "sheet of keys", "F1"),
+)
+#: Fixed, since they name places: 1..9 a card on the rail, 0 the sky, B held shows the state before.
+FIXED = (("1 .. 9", "choose on the rail"), ("0", "choose the sky"), ("B held", "the picture before"))
+
+
+class Keys:
+    """The keys in force: the table's, with the artist's changes from a file."""
+
+    def __init__(self, file: Path) -> None:
+        self._file = file
+        self._changed: dict[str, str] = {}
+        try:
+            self._changed = {str(k): str(v) for k, v in json.loads(file.read_text()).items()}
+        except (OSError, ValueError, AttributeError):
+            pass  # none yet, or damaged: the table's own serve
+
+    def key(self, act: Act) -> QKeySequence:
+        """The key of an act."""
+        return QKeySequence(self._changed.get(act.name, act.key))
+
+    def change(self, act: Act, key: str) -> str | None:
+        """Give an act another key. A key that is taken is refused; then the other act's text is returned."""
+        for other in ACTS:
+            if other != act and key and self.key(other) == QKeySequence(key):
+                return other.text
+        self._changed[act.name] = key
+        try:
+            self._file.parent.mkdir(parents=True, exist_ok=True)
+            self._file.write_text(json.dumps(self._changed))
+        except OSError as error:
+            log.warning("keys are not kept: %s", error)
+        return None
+
+
+class KeySheet(QDialog):
+    """All keys on one sheet; click one and press another to change it."""
+
+    def __init__(self, keys: Keys, changed: object, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("keys")
+        self.resize(460, 640)
+        outer = QVBoxLayout(self)
+        body = QWidget()
+        grid = QGridLayout(body)
+        grid.setVerticalSpacing(3)
+        self._note = QLabel("click a key and press another to change it")
+        self._note.setProperty("quiet", True)
+        for row, (key, text) in enumerate(FIXED):
+            grid.addWidget(QLabel(text), row, 0)
+            grid.addWidget(QLabel(key), row, 1)
+        for row, act in enumerate(ACTS, len(FIXED)):
+            grid.addWidget(QLabel(act.text), row, 0)
+            edit = QKeySequenceEdit(keys.key(act))
+            edit.setMaximumSequenceLength(1)
+            edit.setAccessibleName(f"key for {act.text}")
+
+            def take(act: Act = act, edit: QKeySequenceEdit = edit) -> None:
+                taken_by = keys.change(act, edit.keySequence().toString())
+                if taken_by:
+                    edit.setKeySequence(keys.key(act))
+                    self._note.setText(f"that key already means “{taken_by}”")
+                    self._note.setStyleSheet(f"color: {theme.WARN};")
+                else:
+                    changed()
+
+            edit.editingFinished.connect(take)
+            grid.addWidget(edit, row, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(body)
+        outer.addWidget(scroll)
+        outer.addWidget(self._note)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

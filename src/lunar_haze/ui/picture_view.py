@@ -1,0 +1,406 @@
+"""The picture: shown, panned, zoomed; lamps pulled in it; a slip of acts on every surface."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)  # fmt: skip
+from PySide6.QtWidgets import QMenu, QWidget
+
+from lunar_haze.core.colour.spaces import acescg_to_hex, luminance
+from lunar_haze.core.document import edits
+from lunar_haze.core.picture.readings import stops_of
+from lunar_haze.core.sources.gain import source_colour
+from lunar_haze.core.sources.model import AIMED, PLACED, Surface
+from lunar_haze.core.sources.presets import PRESETS, make_source
+from lunar_haze.core.units.photometry import ev100_of_luminance
+from lunar_haze.core.units.quantity import format_quantity
+from lunar_haze.ui import theme
+from lunar_haze.ui.bridge import RenderBridge, Seen, as_image
+from lunar_haze.ui.session import Session
+
+HANDLE_REACH = 9.0
+WIPE_REACH = 6.0
+#: How far a new lamp stands off the surface it was put on [m].
+STAND_OFF_M = 0.4
+
+
+class PictureView(QWidget):
+    """Signals: ``dropped`` (path) for a file let fall on it."""
+
+    dropped = Signal(str)
+
+    def __init__(self, session: Session, bridge: RenderBridge) -> None:
+        super().__init__()
+        self.session, self.bridge = session, bridge
+        self.zoom, self.offset = 1.0, QPointF(0, 0)
+        self.before: QImage | None = None
+        self.show_before = False
+        self.wiping = False
+        self.wipe_at = 0.5
+        self.progress = ("", 0.0)
+        self.surround = theme.SURROUND
+        self._isolated: int | None = None
+        self._isolated_image: QImage | None = None
+        self._pressed: QPointF | None = None
+        self._gesture = ""
+        self._grip: tuple[str, float] | None = None
+        self.setMinimumSize(480, 270)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("picture")
+        bridge.picture_changed.connect(self._renewed)
+        bridge.progress.connect(self._progressed)
+        session.changed.connect(self.update)
+        session.chosen_changed.connect(self.update)
+
+    # -- geometry -------------------------------------------------------------------------------
+
+    def frame(self) -> QRectF:
+        """Where the picture lies in the widget."""
+        if not self.session.is_open:
+            return QRectF(self.rect())
+        shot = self.session.document.shot
+        scale = min(self.width() / shot.frame_width, self.height() / shot.frame_height) * self.zoom
+        size = (shot.frame_width * scale, shot.frame_height * scale)
+        return QRectF(
+            (self.width() - size[0]) / 2 + self.offset.x(), (self.height() - size[1]) / 2 + self.offset.y(), *size
+        )
+
+    def to_picture(self, at: QPointF) -> tuple[float, float]:
+        """Widget position to picture position in [0, 1]."""
+        frame = self.frame()
+        return (at.x() - frame.left()) / frame.width(), (at.y() - frame.top()) / frame.height()
+
+    def project(self, point: tuple[float, float, float]) -> QPointF | None:
+        """Widget position of a point in the place; None behind the lens."""
+        frame = self.frame()
+        x, y, depth = self.session.document.shot.camera.project(np.array(point), frame.width(), frame.height())
+        if not depth > 0 or not np.isfinite((x, y)).all() or max(abs(x), abs(y)) > 1e6:
+            return None
+        return QPointF(frame.left() + x, frame.top() + y)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        ratio = self.devicePixelRatioF()
+        self.bridge.set_area(int(self.width() * ratio), int(self.height() * ratio))
+
+    def reset_view(self) -> None:
+        """The whole picture again."""
+        self.zoom, self.offset = 1.0, QPointF(0, 0)
+        self.update()
+
+    # -- news -----------------------------------------------------------------------------------
+
+    def _renewed(self) -> None:
+        if self._isolated is not None:
+            self.isolate(self._isolated)
+        self.update()
+
+    def _progressed(self, what: str, share: float) -> None:
+        self.progress = (what, share)
+        self.update()
+
+    def isolate(self, stop: int | None) -> None:
+        """Show the parts of the picture that lie at one stop, the rest recedes; None shows all."""
+        self._isolated, self._isolated_image = stop, None
+        picture = self.bridge.picture
+        if stop is not None and picture is not None:
+            inside = np.floor(stops_of(picture, self.bridge.exposure()) + 0.5) == stop
+            dimmed = np.where(inside[..., None], picture, picture * np.float32(0.06))
+            self._isolated_image = as_image(self.bridge.table.show(dimmed, self.bridge.exposure()))
+        self.update()
+
+    # -- handles --------------------------------------------------------------------------------
+
+    def _handles(self) -> list[tuple[str, QPointF]]:
+        source = self.session.chosen_source
+        found = []
+        if source is not None and isinstance(source.shape, PLACED):
+            for part in ("position", "aim"):
+                if part == "aim" and not isinstance(source.shape, AIMED):
+                    continue
+                at = self.project(getattr(source.shape, part))
+                if at is not None:
+                    found.append((part, at))
+        return found
+
+    def _handle_under(self, at: QPointF) -> str | None:
+        for part, where in self._handles():
+            if (where - at).manhattanLength() < HANDLE_REACH * 1.6:
+                return part
+        return None
+
+    def _drag_handle(self, at: QPointF) -> None:
+        """A lamp moves at its distance from the lens; an aim slides over what is seen."""
+        part, depth = self._grip
+        x, y = self.to_picture(at)
+        camera = self.session.document.shot.camera
+        seen = self.bridge.seen_at(x, y) if part == "aim" else None
+        if seen is not None:
+            point = seen.point
+        else:
+            # Any size of the frame's proportions will do for the ray.
+            width, height = self.frame().width(), self.frame().height()
+            origin, direction = camera.ray(x * width, y * height, width, height)
+            point = origin + direction * (depth / float(direction @ camera.axes()[2]))
+        document = edits.change_shape(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
+        self.session.edit("place of the lamp" if part == "position" else "aim", document, f"handle {part} {self.session.chosen}")
+
+    # -- hand -----------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._pressed = event.position()
+        self._gesture = ""
+        if not self.session.is_open:
+            return
+        button, modifiers = event.button(), event.modifiers()
+        if self.wiping and button == Qt.MouseButton.LeftButton and abs(event.position().x() - self._wipe_x()) < WIPE_REACH:
+            self._gesture = "wipe"
+        elif button == Qt.MouseButton.LeftButton and (part := self._handle_under(event.position())):
+            shape = self.session.chosen_source.shape
+            depth = float(self.session.document.shot.camera.project(np.array(getattr(shape, part)), 1, 1)[2])
+            self._gesture, self._grip = "handle", (part, depth)
+        elif button in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
+            self._gesture = "pan"
+        elif modifiers & Qt.KeyboardModifier.AltModifier:
+            self._gesture = "orbit"
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        at = event.position()
+        if self._pressed is None:
+            over_handle = self.session.is_open and self._handle_under(at)
+            over_wipe = self.wiping and abs(at.x() - self._wipe_x()) < WIPE_REACH
+            cursor = Qt.CursorShape.SizeHorCursor if over_wipe else (
+                Qt.CursorShape.SizeAllCursor if over_handle else Qt.CursorShape.CrossCursor)  # fmt: skip
+            self.setCursor(cursor)
+            return
+        delta = at - self._pressed
+        if self._gesture == "wipe":
+            frame = self.frame()
+            self.wipe_at = min(max((at.x() - frame.left()) / frame.width(), 0.02), 0.98)
+            self.update()
+        elif self._gesture == "handle":
+            self._drag_handle(at)
+        elif self._gesture == "pan":
+            self.offset += delta
+            self._pressed = at
+            self.update()
+        elif self._gesture == "orbit":
+            self._pressed = at
+            self._move_camera(lambda camera: camera.orbited(-delta.x() * 0.3, delta.y() * 0.3), "orbit")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        pressed, self._pressed = self._pressed, None
+        gesture, self._gesture = self._gesture, ""
+        self.session.seal()
+        if pressed is None or gesture in ("wipe", "handle", "orbit"):
+            return
+        still = (event.position() - pressed).manhattanLength() < 4
+        if still and event.button() == Qt.MouseButton.LeftButton and self.session.is_open:
+            self._clicked(event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.reset_view()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        turns = event.angleDelta().y() / 120.0
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._move_camera(lambda camera: camera.dollied(0.9**turns), "dolly")
+            return
+        zoom = min(max(self.zoom * 1.15**turns, 1.0), 16.0)
+        at = event.position() - QPointF(self.width() / 2, self.height() / 2)
+        self.offset = at - (at - self.offset) * (zoom / self.zoom)
+        self.zoom = zoom
+        if zoom == 1.0:
+            self.offset = QPointF(0, 0)
+        self.update()
+
+    def _move_camera(self, move: object, label: str) -> None:
+        if not self.session.is_open:
+            return
+        shot = self.session.document.shot
+        if shot.locked:
+            self.session.said.emit(f"the camera of {shot.name} is locked; unlock it beside the shot's name", False)
+            return
+        self.session.edit(label, edits.change_shot(self.session.document, camera=move(shot.camera)), label)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() == Qt.Key.Key_Menu or (event.key() == Qt.Key.Key_Return):
+            self._clicked(QPointF(self.width() / 2, self.height() / 2))
+        elif event.key() == Qt.Key.Key_Home:
+            self.reset_view()
+        else:
+            super().keyPressEvent(event)
+
+    # -- acts on what is seen ---------------------------------------------------------------------
+
+    def _clicked(self, at: QPointF) -> None:
+        seen = self.bridge.seen_at(*self.to_picture(at))
+        slip = self.slip(at, seen)
+        if slip is not None:
+            slip.exec(self.mapToGlobal(at.toPoint()))
+
+    def slip(self, at: QPointF, seen: Seen | None) -> QMenu | None:
+        """The slip of acts for a position in the picture."""
+        place = self.session.place
+        menu = QMenu(self)
+        if seen is None:
+            sky = next((s for s in self.session.document.look.sources if type(s.shape).__name__ == "Sky"), None)
+            if sky is None:
+                return None
+            menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
+            return menu
+        if place is not None:
+            material = place.materials[seen.material].name
+            owner = place.objects[seen.object]
+            head = menu.addAction(f"{owner}: {material}, {format_quantity(seen.distance_m, 'm')} away")
+            head.setEnabled(False)
+            for source in self.session.document.look.sources:
+                if isinstance(source.shape, Surface) and source.shape.material == material:
+                    menu.addAction(f"choose {source.name}", lambda s=source: self.session.choose(s.id))
+            menu.addSeparator()
+        put = menu.addMenu("put here")
+        for preset in PRESETS:
+            put.addAction(preset, lambda p=preset: self.put_source(p, seen))
+        chosen = self.session.chosen_source
+        if chosen is not None and isinstance(chosen.shape, AIMED):
+            menu.addAction(f"aim {chosen.name} here", lambda: self._reshape("aim", seen.point))
+        if chosen is not None and isinstance(chosen.shape, PLACED):
+            away = seen.point + seen.normal * STAND_OFF_M
+            menu.addAction(f"move {chosen.name} here", lambda: self._reshape("position", away))
+        menu.addSeparator()
+        menu.addAction("read here", lambda: self.read_at(at))
+        if place is not None:
+            menu.addAction(f"make {place.objects[seen.object]} the subject", lambda: self._make_subject(seen))
+        return menu
+
+    def _reshape(self, part: str, point: np.ndarray) -> None:
+        document = edits.change_shape(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
+        self.session.edit("aim" if part == "aim" else "place of the lamp", document)
+        self.session.seal()
+
+    def put_source(self, preset: str, seen: Seen) -> None:
+        """Add a lamp of a preset off the surface, aimed at it."""
+        position = seen.point + seen.normal * STAND_OFF_M
+        source = make_source(preset, edits.new_id(), preset, tuple(position.tolist()), tuple(seen.point.tolist()))
+        self.session.edit(f"put a {preset}", edits.add_source(self.session.document, source))
+        self.session.seal()
+        self.session.choose(source.id)
+
+    def _make_subject(self, seen: Seen) -> None:
+        name = self.session.place.objects[seen.object]
+        self.session.edit("subject", edits.change_shot(self.session.document, subject=(name,)))
+        self.session.seal()
+        self.session.said.emit(f"{name} is the subject of {self.session.document.current_shot}", False)
+
+    def read_at(self, at: QPointF) -> None:
+        """Tell the light under a position."""
+        picture = self.bridge.picture
+        x, y = self.to_picture(at)
+        if picture is None or not (0 <= x < 1 and 0 <= y < 1):
+            return
+        pixel = picture[int(y * picture.shape[0]), int(x * picture.shape[1])]
+        stops = float(stops_of(pixel[None, None], self.bridge.exposure())[0, 0])
+        light = max(float(luminance(pixel)), 0.0)
+        ev = ev100_of_luminance(light) if light > 0 else float("-inf")
+        self.session.said.emit(f"{format_quantity(light, 'cd/m2')}, EV {ev:.1f}, {stops:+.1f} stops from grey", False)
+
+    # -- files let fall -------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if event.mimeData().hasUrls() and any(u.isLocalFile() for u in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        for url in event.mimeData().urls():
+            if url.isLocalFile():
+                self.dropped.emit(url.toLocalFile())
+                return
+
+    # -- drawing --------------------------------------------------------------------------------
+
+    def _wipe_x(self) -> float:
+        frame = self.frame()
+        return frame.left() + frame.width() * self.wipe_at
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.surround))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom < 4)
+        if not self.session.is_open:
+            painter.setPen(theme.qcolor(theme.DIM))
+            painter.setFont(theme.font(theme.TITLE))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "let a place fall here (.glb, .gltf, .obj, .ply) or a document (.haze)\n\nCtrl+O opens one")  # fmt: skip
+            return
+        frame = self.frame()
+        image = self._isolated_image or self.bridge.image
+        if self.show_before and self.before is not None:
+            painter.drawImage(frame, self.before)
+            self._tag(painter, frame, "before")
+        elif not image.isNull():
+            painter.drawImage(frame, image)
+            if self.wiping and self.before is not None:
+                self._paint_wipe(painter, frame)
+        else:
+            painter.setPen(theme.qcolor(theme.DIM))
+            painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.progress[0] or "black")
+        if not self.show_before:
+            self._paint_handles(painter)
+        what, share = self.progress
+        if what:
+            painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))
+
+    def _paint_wipe(self, painter: QPainter, frame: QRectF) -> None:
+        x = self._wipe_x()
+        painter.save()
+        painter.setClipRect(QRectF(frame.left(), frame.top(), x - frame.left(), frame.height()))
+        painter.drawImage(frame, self.before)
+        painter.restore()
+        painter.setPen(QPen(theme.qcolor("#000000", 0.6), 3))
+        painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
+        painter.setPen(QPen(theme.qcolor(theme.TEXT), 1))
+        painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
+        self._tag(painter, frame, "pin")
+
+    @staticmethod
+    def _tag(painter: QPainter, frame: QRectF, text: str) -> None:
+        painter.setFont(theme.font(theme.SMALL))
+        box = QRectF(frame.left() + 8, frame.top() + 8, painter.fontMetrics().horizontalAdvance(text) + 14, 18)
+        painter.fillRect(box, theme.qcolor("#000000", 0.55))
+        painter.setPen(theme.qcolor(theme.TEXT))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_handles(self, painter: QPainter) -> None:
+        handles = dict(self._handles())
+        source = self.session.chosen_source
+        if not handles or source is None:
+            return
+        colour = theme.qcolor(acescg_to_hex(source_colour(source)))
+        for width, pen in ((4.0, theme.qcolor("#000000", 0.65)), (1.6, colour)):
+            painter.setPen(QPen(pen, width))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if "position" in handles and "aim" in handles:
+                painter.drawLine(handles["position"], handles["aim"])
+            if "aim" in handles:
+                at = handles["aim"]
+                painter.drawEllipse(at, 6, 6)
+                painter.drawLine(at - QPointF(10, 0), at - QPointF(3, 0))
+                painter.drawLine(at + QPointF(3, 0), at + QPointF(10, 0))
+            if "position" in handles:
+                painter.drawEllipse(handles["position"], 6, 6)
+        if "position" in handles:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawEllipse(handles["position"], 3.2, 3.2)

@@ -1,0 +1,82 @@
+"""The place seen from above, as points with height and colour that can be drawn at any zoom."""
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.place.model import Place
+
+SAMPLES = 500_000
+
+
+@attrs.frozen(eq=False)
+class Relief:
+    """Points of the place's surfaces, lowest first. ``points`` (N, 3) float32 [m]; ``tone`` (N,) in [0, 1]."""
+
+    points: NDArray[np.float32]
+    tone: NDArray[np.float32]
+
+
+def relief_of(place: Place) -> Relief:
+    """Sample a place's surfaces: a third of the points to triangles alike, the rest by their area from above."""
+    rng = np.random.default_rng(4)
+    corners = place.positions[place.triangles.astype(np.int64)]
+    edge_a, edge_b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = np.abs(edge_a[:, 0] * edge_b[:, 1] - edge_a[:, 1] * edge_b[:, 0]).astype(np.float64) + 1e-9
+    # Wide flat water would take every point: its share is held down by a root.
+    chance = np.sqrt(area)
+    by_area = rng.choice(len(area), SAMPLES * 2 // 3, p=chance / chance.sum())
+    alike = rng.integers(0, len(area), SAMPLES // 3)
+    chosen = np.concatenate([by_area, alike])
+    u, v = rng.random((2, len(chosen), 1), np.float32)
+    folded = u + v > 1
+    u, v = np.where(folded, 1 - u, u), np.where(folded, 1 - v, v)
+    points = corners[chosen, 0] + u * edge_a[chosen] + v * edge_b[chosen]
+    grey = np.array([float(np.mean(m.base_colour)) for m in place.materials], np.float32)
+    tone = np.clip(grey, 0.05, 0.9)[place.material_of[chosen]]
+    order = np.argsort(points[:, 2], kind="stable")
+    return Relief(points[order].astype(np.float32), tone[order])
+
+
+def draw_relief(
+    relief: Relief, centre: tuple[float, float], metres_per_pixel: float, width: int, height: int
+) -> NDArray[np.uint8]:
+    """A shaded drawing (height, width, 4) uint8, north up, with height lines; neutral greys throughout."""
+    x = np.floor((relief.points[:, 0] - centre[0]) / metres_per_pixel + width / 2).astype(np.int64)
+    y = np.floor((centre[1] - relief.points[:, 1]) / metres_per_pixel + height / 2).astype(np.int64)
+    inside = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+    level = np.full((height, width), np.nan, np.float32)
+    tone = np.zeros((height, width), np.float32)
+    # Points are in order of height: the last one written is the topmost.
+    level[y[inside], x[inside]] = relief.points[inside, 2]
+    tone[y[inside], x[inside]] = relief.tone[inside]
+    level, tone = _fill(level, tone)
+    flat = np.nan_to_num(level, nan=0.0)
+    slope_y, slope_x = np.gradient(flat, metres_per_pixel)
+    light = (1.0 - 0.55 * slope_x + 0.55 * slope_y) / np.sqrt(1 + slope_x**2 + slope_y**2)
+    grey = (0.10 + 0.16 * np.sqrt(tone)) * (0.55 + 0.45 * np.clip(light, 0.1, 2.0))
+    band = np.floor(flat / _height_step(metres_per_pixel))
+    line = (np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0)
+    grey = np.where(line, grey * 0.78, grey)
+    grey = np.where(np.isnan(level), 0.07, grey)
+    value = np.clip(grey * 255, 0, 255).astype(np.uint8)
+    return np.dstack([value, value, value, np.full_like(value, 255)])
+
+
+def _height_step(metres_per_pixel: float) -> float:
+    """Height between lines [m]: closer when closer."""
+    return 0.5 if metres_per_pixel < 0.06 else 1.0 if metres_per_pixel < 0.3 else 5.0
+
+
+def _fill(level: NDArray, tone: NDArray) -> tuple[NDArray, NDArray]:
+    """Close holes between points from the four neighbours, a few pixels wide at most."""
+    for _ in range(6):
+        hole = np.isnan(level)
+        if not hole.any():
+            break
+        for axis, shift in ((0, 1), (0, -1), (1, 1), (1, -1)):
+            moved = np.roll(level, shift, axis)
+            fill = hole & ~np.isnan(moved) & np.isnan(level)
+            level = np.where(fill, moved, level)
+            tone = np.where(fill, np.roll(tone, shift, axis), tone)
+    return level, tone

@@ -1,0 +1,79 @@
+"""Writes a still in the background, with progress and a way to stop it."""
+
+import logging
+import threading
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from lunar_haze.core.document.model import Look, Shot
+from lunar_haze.core.errors import HazeError
+from lunar_haze.core.handoff.deliver import deliver, source_layers
+from lunar_haze.core.layers.model import PlaceSpec
+from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.service.client import RenderBackend
+from lunar_haze.service.folders import log_path
+from lunar_haze.service.still import compute
+
+log = logging.getLogger(__name__)
+
+
+class StillJob(QObject):
+    """Signals: ``progress`` (passes done, passes in all), ``ended`` (text, is_problem)."""
+
+    progress = Signal(int, int)
+    ended = Signal(str, bool)
+
+    def __init__(
+        self, path: Path, place: PlaceSpec, shot: Shot, look: Look, size: tuple[int, int], passes: int, bits: int,
+        backend: RenderBackend | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._path, self._place, self._shot, self._look = path, place, shot, look
+        self._size, self._passes, self._bits, self._backend = size, passes, bits, backend
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="still", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End the job; nothing is written."""
+        self._stop.set()
+
+    def wait(self) -> None:
+        """Wait for the job's thread."""
+        self._thread.join(timeout=10.0)
+
+    def _run(self) -> None:
+        try:
+            self._tell(*self._work())
+        except HazeError as error:
+            self._tell(str(error), True)
+        except Exception:
+            log.exception("a still failed")
+            self._tell(f"the still could not be written; {log_path()} tells why", True)
+
+    def _work(self) -> tuple[str, bool]:
+        with_layers = self._path.suffix.lower() == ".exr"
+        request = frame_request(1, self._place, self._shot, self._look, self._size, self._passes, live=False)
+        still = compute(
+            request, lambda _what, done, total: self._advance(done, total), self._stop.is_set, self._backend
+        )
+        if still is None:
+            return "the still was stopped; nothing was written", False
+        layers = source_layers(self._look, request.view, self._place.key, still.layers) if with_layers else {}
+        deliver(self._path, self._shot, self._look, still.beauty, still.clean, layers, self._bits)
+        return f"wrote {self._path}", False
+
+    def _advance(self, done: int, total: int) -> None:
+        try:
+            self.progress.emit(done, total)
+        except RuntimeError:
+            self._stop.set()
+
+    def _tell(self, text: str, is_problem: bool) -> None:
+        try:
+            self.ended.emit(text, is_problem)
+        except RuntimeError:
+            pass  # the window is gone

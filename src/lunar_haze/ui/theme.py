@@ -1,0 +1,109 @@
+"""How the window looks: neutral greys, one accent for what is lit, one slate for what is chosen."""
+
+from importlib.resources import files
+
+from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+SURROUND = "#161616"
+PANEL = "#1e1e1e"
+WELL = "#292929"
+EDGE = "#363636"
+DIM = "#8c8c8c"
+TEXT = "#dbd9d3"
+LIT = "#ead9a2"
+CHOSEN = "#7d93aa"
+WARN = "#d99a7a"
+
+SMALL, BODY, TITLE = 11, 12, 14
+
+_STYLE = f"""
+* {{ font-family: Karla; font-size: {BODY}px; color: {TEXT}; }}
+QWidget {{ background: {PANEL}; }}
+QToolTip {{ background: #101010; color: {TEXT}; border: 1px solid {EDGE}; padding: 4px; }}
+QLineEdit, QComboBox, QPlainTextEdit {{
+    background: {WELL}; border: 1px solid {EDGE}; padding: 2px 6px; min-height: 20px;
+    selection-background-color: {CHOSEN}; }}
+QComboBox::drop-down {{ border: none; width: 14px; }}
+QComboBox::down-arrow {{ image: none; }}
+QComboBox QAbstractItemView {{ background: {WELL}; border: 1px solid {EDGE}; selection-background-color: {CHOSEN}; }}
+QComboBox:focus, QLineEdit:focus, QToolButton:focus, QPushButton:focus {{ border: 1px solid {CHOSEN}; }}
+QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; padding: 3px 8px; }}
+QToolButton:hover, QPushButton:hover {{ background: {WELL}; }}
+QToolButton:pressed, QPushButton:pressed {{ background: {EDGE}; }}
+QToolButton:checked {{ color: {LIT}; }}
+QToolButton:disabled, QPushButton:disabled {{ color: #5a5a5a; }}
+QMenu {{ background: #232323; border: 1px solid {EDGE}; padding: 4px; }}
+QMenu::item {{ padding: 4px 18px; background: transparent; }}
+QMenu::item:selected {{ background: {CHOSEN}; color: #101010; }}
+QMenu::separator {{ height: 1px; background: {EDGE}; margin: 4px 8px; }}
+QScrollArea {{ border: none; }}
+QScrollBar:vertical {{ background: {PANEL}; width: 8px; }}
+QScrollBar:horizontal {{ background: {PANEL}; height: 6px; }}
+QScrollBar::handle {{ background: {EDGE}; min-height: 24px; min-width: 24px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QLabel[quiet="true"] {{ color: {DIM}; font-size: {SMALL}px; }}
+QLabel[title="true"] {{ font-size: {TITLE}px; font-weight: bold; }}
+"""
+
+
+def resource(name: str) -> bytes:
+    """Bytes of a file that ships in ``resources``."""
+    return (files("lunar_haze") / "resources" / name).read_bytes()
+
+
+def apply(app: QApplication) -> None:
+    """Give the application its typeface and style."""
+    for name in ("Karla-Regular.otf", "Karla-Bold.otf"):
+        QFontDatabase.addApplicationFontFromData(QByteArray(resource(f"fonts/{name}")))
+    app.setStyle("Fusion")
+    app.setFont(font())
+    app.setStyleSheet(_STYLE)
+
+
+def font(size: int = BODY, bold: bool = False) -> QFont:
+    """The typeface with tabular figures, ``size`` in pixels."""
+    made = QFont("Karla")
+    made.setPixelSize(size)
+    made.setBold(bold)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+#: Our icons: strokes on a 20 x 20 grid, one weight.
+_STROKES = {
+    "undo": "M7 5 L3 9 L7 13 M3 9 H12 A4 4 0 0 1 12 17 H9",
+    "redo": "M13 5 L17 9 L13 13 M17 9 H8 A4 4 0 0 0 8 17 H11",
+    "pin": "M6 3 H14 M10 3 V11 M5 11 H15 M10 11 V18",
+    "black": "M3 10 A7 7 0 1 0 17 10 A7 7 0 1 0 3 10 M5.5 5.5 L14.5 14.5",
+    "hand-off": "M4 9 V16 H16 V9 M10 12 V3 M6.5 6 L10 2.5 L13.5 6",
+    "more": "M4 6 H16 M4 10 H16 M4 14 H16",
+    "mute": "M4 8 H7 L11 5 V15 L7 12 H4 Z M14 8 L18 12 M18 8 L14 12",
+    "alone": "M10 3 V6 M10 14 V17 M3 10 H6 M14 10 H17 M7.5 10 A2.5 2.5 0 1 0 12.5 10 A2.5 2.5 0 1 0 7.5 10",
+    "lock": "M5 9 H15 V17 H5 Z M7 9 V6 A3 3 0 0 1 13 6 V9",
+    "plus": "M10 4 V16 M4 10 H16",
+}
+
+
+def icon(name: str, colour: str = TEXT) -> QIcon:
+    """One of our icons, drawn in ``colour``."""
+    svg = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20"><path d="{_STROKES[name]}" fill="none" '
+        f'stroke="{colour}" stroke-width="1.4" stroke-linecap="round" stroke-linejoin="round"/></svg>'
+    )
+    pixmap = QPixmap(40, 40)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter)
+    painter.end()
+    pixmap.setDevicePixelRatio(2.0)
+    return QIcon(pixmap)
+
+
+def qcolor(text: str, alpha: float = 1.0) -> QColor:
+    """A colour with an opacity."""
+    colour = QColor(text)
+    colour.setAlphaF(alpha)
+    return colour
