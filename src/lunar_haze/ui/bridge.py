@@ -34,7 +34,7 @@ from lunar_haze.service.protocol import (
 from lunar_haze.ui.session import Session
 
 SETTLE_MS = 220
-PASSES = 64
+PASSES = 32
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
 

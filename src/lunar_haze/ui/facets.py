@@ -22,7 +22,6 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, acescg_to_hex, hex_
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.sources.amounts import units_of
-from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.model import (
     AIMED,
     PLACED,
@@ -259,7 +258,7 @@ class Facets(QScrollArea):
 
         def show_colours() -> None:
             chip.set_colour(acescg_to_hex(now().gel))
-            light.setStyleSheet(f"background: {acescg_to_hex(source_colour(now()))};")
+            light.setStyleSheet(f"background: {self.session.light_hex(now())};")
 
         self._refreshers.append(show_colours)
 

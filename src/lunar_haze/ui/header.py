@@ -72,10 +72,12 @@ class Header(QWidget):
         self.before_pin = ""
         self.on_pin: Callable[[str, str], None] = lambda act, pin_id: None
         self.setFixedHeight(HEIGHT)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 4, 8, 4)
         row.setSpacing(4)
         self.place = QLabel()
+        self.place.setMaximumWidth(170)
         self.place.setProperty("title", True)
         row.addWidget(self.place)
         row.addSpacing(10)

@@ -19,7 +19,7 @@ ROWS = 8
 
 
 def band_picture() -> np.ndarray:
-    """The sky's colours over the day (ROWS, COLUMNS, 3): zenith above, horizon below; mid grey at noon."""
+    """The sky's colours over the day (ROWS, COLUMNS, 3): zenith above, horizon below; bright at noon."""
     band = np.zeros((ROWS, COLUMNS, 3), np.float32)
     for column in range(COLUMNS):
         sun = sun_at_hour((column + 0.5) * 24.0 / COLUMNS)
@@ -28,7 +28,7 @@ def band_picture() -> np.ndarray:
         rows = sky.mean(axis=1)
         level = sky_illuminance_lx(altitude)
         # Days are told from nights, but the range of a camera would leave nights black.
-        shown = 0.11 * (level / 12000.0) ** 0.16
+        shown = 0.42 * (level / 12000.0) ** 0.2
         rows = rows / max(float(rows.mean()), 1e-12) * shown
         at = np.linspace(0, len(rows) - 1, ROWS)
         for row in range(ROWS):

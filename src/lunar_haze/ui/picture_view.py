@@ -17,10 +17,9 @@ from PySide6.QtGui import (
 )  # fmt: skip
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.colour.spaces import acescg_to_hex, luminance
+from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
-from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.model import AIMED, PLACED, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import ev100_of_luminance
@@ -387,7 +386,7 @@ class PictureView(QWidget):
         source = self.session.chosen_source
         if not handles or source is None:
             return
-        colour = theme.qcolor(acescg_to_hex(source_colour(source)))
+        colour = theme.qcolor(self.session.light_hex(source))
         for width, pen in ((4.0, theme.qcolor("#000000", 0.65)), (1.6, colour)):
             painter.setPen(QPen(pen, width))
             painter.setBrush(Qt.BrushStyle.NoBrush)

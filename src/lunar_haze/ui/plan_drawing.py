@@ -11,10 +11,15 @@ SAMPLES = 500_000
 
 @attrs.frozen(eq=False)
 class Relief:
-    """Points of the place's surfaces, lowest first. ``points`` (N, 3) float32 [m]; ``tone`` (N,) in [0, 1]."""
+    """Points of the place's surfaces, lowest first.
+
+    ``points`` (N, 3) float32 [m]; ``tone`` (N,) in [0, 1]; ``is_growth`` (N,) marks cut-outs, which are
+    drawn over the ground but do not raise it.
+    """
 
     points: NDArray[np.float32]
     tone: NDArray[np.float32]
+    is_growth: NDArray[np.bool_]
 
 
 def relief_of(place: Place) -> Relief:
@@ -32,10 +37,12 @@ def relief_of(place: Place) -> Relief:
     folded = u + v > 1
     u, v = np.where(folded, 1 - u, u), np.where(folded, 1 - v, v)
     points = corners[chosen, 0] + u * edge_a[chosen] + v * edge_b[chosen]
-    grey = np.array([float(np.mean(m.base_colour)) for m in place.materials], np.float32)
-    tone = np.clip(grey, 0.05, 0.9)[place.material_of[chosen]]
+    # Smooth surfaces are drawn dark (water), textured ones by their factor alone.
+    grey = [float(np.mean(m.base_colour)) * (0.1 if m.roughness < 0.1 else 1.0) for m in place.materials]
+    tone = np.clip(np.array(grey, np.float32), 0.0, 0.9)[place.material_of[chosen]]
+    growth = np.array([m.alpha_cutoff > 0 for m in place.materials])[place.material_of[chosen]]
     order = np.argsort(points[:, 2], kind="stable")
-    return Relief(points[order].astype(np.float32), tone[order])
+    return Relief(points[order].astype(np.float32), tone[order], growth[order])
 
 
 def draw_relief(
@@ -44,20 +51,25 @@ def draw_relief(
     """A shaded drawing (height, width, 4) uint8, north up, with height lines; neutral greys throughout."""
     x = np.floor((relief.points[:, 0] - centre[0]) / metres_per_pixel + width / 2).astype(np.int64)
     y = np.floor((centre[1] - relief.points[:, 1]) / metres_per_pixel + height / 2).astype(np.int64)
-    inside = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+    visible = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+    inside = visible & ~relief.is_growth
     level = np.full((height, width), np.nan, np.float32)
     tone = np.zeros((height, width), np.float32)
     # Points are in order of height: the last one written is the topmost.
     level[y[inside], x[inside]] = relief.points[inside, 2]
     tone[y[inside], x[inside]] = relief.tone[inside]
     level, tone = _fill(level, tone)
+    growth = np.zeros((height, width), bool)
+    grown = visible & relief.is_growth
+    growth[y[grown], x[grown]] = True
     flat = np.nan_to_num(level, nan=0.0)
     slope_y, slope_x = np.gradient(flat, metres_per_pixel)
     light = (1.0 - 0.55 * slope_x + 0.55 * slope_y) / np.sqrt(1 + slope_x**2 + slope_y**2)
-    grey = (0.10 + 0.16 * np.sqrt(tone)) * (0.55 + 0.45 * np.clip(light, 0.1, 2.0))
+    grey = (0.09 + 0.24 * np.sqrt(tone)) * (0.5 + 0.5 * np.clip(light, 0.1, 2.0))
     band = np.floor(flat / _height_step(metres_per_pixel))
     line = (np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0)
-    grey = np.where(line, grey * 0.78, grey)
+    grey = np.where(line, grey * 0.82, grey)
+    grey = np.where(growth, grey * 0.72 + 0.02, grey)
     grey = np.where(np.isnan(level), 0.07, grey)
     value = np.clip(grey * 255, 0, 255).astype(np.uint8)
     return np.dstack([value, value, value, np.full_like(value, 255)])

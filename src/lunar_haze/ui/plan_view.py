@@ -18,9 +18,8 @@ from PySide6.QtGui import (
 )  # fmt: skip
 from PySide6.QtWidgets import QWidget
 
-from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
-from lunar_haze.core.sources.gain import audible, source_colour
+from lunar_haze.core.sources.gain import audible
 from lunar_haze.core.sources.model import AIMED, PLACED, Source, Sun, Surface
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui import theme
@@ -271,13 +270,13 @@ class PlanView(QWidget):
         painter.drawEllipse(eye, 3, 3)
 
     def _paint_source(self, painter: QPainter, source: Source, heard: bool) -> None:
-        colour = theme.qcolor(acescg_to_hex(source_colour(source)), 1.0 if heard else 0.35)
+        colour = theme.qcolor(self.session.light_hex(source), 1.0 if heard else 0.35)
         chosen = source.id == self.session.chosen
         shape = source.shape
         if isinstance(shape, Sun):
             at = self._sun_mark(shape)
             middle = QPointF((self.width() - STRIP) / 2, self.height() / 2)
-            painter.setPen(QPen(theme.qcolor(acescg_to_hex(source_colour(source)), 0.35 if heard else 0.12), 1, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(theme.qcolor(self.session.light_hex(source), 0.35 if heard else 0.12), 1, Qt.PenStyle.DashLine))
             painter.drawLine(at, at + (middle - at) * 0.35)
             spots = [at]
         elif isinstance(shape, PLACED):
@@ -296,8 +295,8 @@ class PlanView(QWidget):
         for at in spots:
             if heard and not isinstance(shape, Sun):
                 pool = QRadialGradient(at, 26)
-                pool.setColorAt(0, theme.qcolor(acescg_to_hex(source_colour(source)), 0.34))
-                pool.setColorAt(1, theme.qcolor(acescg_to_hex(source_colour(source)), 0.0))
+                pool.setColorAt(0, theme.qcolor(self.session.light_hex(source), 0.34))
+                pool.setColorAt(1, theme.qcolor(self.session.light_hex(source), 0.0))
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(pool)
                 painter.drawEllipse(at, 26, 26)

@@ -10,8 +10,10 @@ import threading
 import time
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import (
     SUFFIX,
@@ -29,7 +31,9 @@ from lunar_haze.core.errors import DocumentError, HazeError, PlaceError, os_reas
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
-from lunar_haze.core.sources.model import Source
+from lunar_haze.core.sky.gradient import sky_map
+from lunar_haze.core.sources.gain import source_colour
+from lunar_haze.core.sources.model import Sky, Source, Surface
 
 log = logging.getLogger(__name__)
 
@@ -111,6 +115,18 @@ class Session(QObject):
         if self.chosen not in (AIR, LENS, "") and self.chosen_source is None:
             self.choose("")
         self.changed.emit()
+
+    def light_hex(self, source: Source) -> str:
+        """The true colour of a source's light as sRGB hex: its own colour under lamp colour and gel."""
+        own = np.ones(3)
+        if isinstance(source.shape, Surface) and self.place is not None:
+            for material in self.place.materials:
+                if material.name == source.shape.material:
+                    own = np.array(material.emissive)
+        elif isinstance(source.shape, Sky):
+            dome = sky_map(source.shape.sun_altitude_deg, source.shape.sun_azimuth_deg)
+            own = dome[: dome.shape[0] // 2].mean((0, 1))
+        return acescg_to_hex(source_colour(source) * own)
 
     # -- files ----------------------------------------------------------------------------------
 

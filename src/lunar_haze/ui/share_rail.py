@@ -6,9 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
 
-from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
-from lunar_haze.core.sources.gain import audible, source_colour
+from lunar_haze.core.sources.gain import audible
 from lunar_haze.core.sources.model import Source
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
@@ -116,7 +115,7 @@ class Card(QWidget):
         painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
                          metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
         if source is not None:
-            painter.fillRect(QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(acescg_to_hex(source_colour(source))))
+            painter.fillRect(QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source)))
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
             row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)

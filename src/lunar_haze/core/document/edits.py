@@ -1,5 +1,6 @@
 """Edits: pure functions from one document to the next. What they do not touch stays the same value."""
 
+import math
 import uuid
 from collections.abc import Iterable
 
@@ -174,7 +175,7 @@ def return_to_pin(document: Document, pin_id: str) -> Document:
 
 def sane_amount(source: Source, amount: float) -> float:
     """An amount held to what light can be: not negative, not beyond reason, never NaN."""
-    if not amount == amount:
+    if math.isnan(amount):
         return source.amount
     canonical(source.shape, 1.0, source.unit)
     return min(max(amount, 0.0), AMOUNT_MAX)

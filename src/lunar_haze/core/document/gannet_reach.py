@@ -25,7 +25,7 @@ def _lamps(post: float, mast: float, lantern: float, loft: float) -> tuple[Sourc
             material.replace(" ", "-"), name, Surface(material), amount, "cd/m2", max(stops, -20.0),
             role="practical", muted=stops < -20,
         )
-        for name, material, amount, _kelvin, stops in given
+        for name, material, amount, stops in given
     )  # fmt: skip
 
 
@@ -34,16 +34,16 @@ def _noon() -> Look:
     sources = (Source("sun", "sun", Sun(), role="key"), Source("sky", "sky", Sky(), role="fill"))
     return Look(
         "clear noon", hour, (*(at_hour(s, hour) for s in sources), *_lamps(-99, -99, -99, -99)),
-        Medium(visibility_m=16000.0, fall_off_m=120.0), ev100=14.6, note="high sun, hard edges, everything told",
+        Medium(visibility_m=16000.0, fall_off_m=120.0), ev100=13.5, note="high sun, hard edges, everything told",
     )  # fmt: skip
 
 
 def _golden() -> Look:
-    hour = 18.55
+    hour = 18.27
     sources = (Source("sun", "sun", Sun(diameter_deg=0.7), role="key"), Source("sky", "sky", Sky(), role="fill"))
     return Look(
         "golden hour", hour, (*(at_hour(s, hour) for s in sources), *_lamps(-1.0, 0.0, 0.5, -99)),
-        Medium(visibility_m=1100.0, fall_off_m=9.0, anisotropy=0.72, albedo=(0.98, 0.97, 0.95)), ev100=12.2,
+        Medium(visibility_m=1900.0, fall_off_m=8.0, anisotropy=0.7, albedo=(0.98, 0.97, 0.95)), ev100=11.7,
         note="the last boat is late; sun low over the reach",
     )  # fmt: skip
 
@@ -52,17 +52,17 @@ def _moonlit() -> Look:
     return Look(
         "moonlit mist", 23.2,
         (
-            Source("moon", "moon", Sun(31.0, 318.0, 0.52, follows_hour=False), 0.24, "lx", kelvin=4400.0, role="key",
+            Source("moon", "moon", Sun(31.0, 318.0, 0.52, follows_hour=False), 0.26, "lx", kelvin=4400.0, role="key",
                    gel=(0.80, 0.95, 1.22)),
             Source("sky", "night sky", Sky(-9.0, 290.0, follows_hour=False), 0.035, "lx", role="fill"),
-            *_lamps(-8.6, -7.5, -8.0, -99),
+            *_lamps(-7.2, -7.0, -7.4, -99),
             Source("window", "ticket window", Ball((2.0, 6.4, 2.35), 0.08), 420.0, "lm", -6.6, 2350.0,
                    role="practical"),
             Source("rim", "bank glow", Beam((-40.0, 10.0, 3.0), (-24.4, 0.2, 2.2), 0.25, 34.0, 0.6), 1500.0, "lm",
                    -7.2, 5600.0, role="rim", gel=(0.75, 0.95, 1.25)),
         ),
         Medium(visibility_m=130.0, base_m=0.4, fall_off_m=3.2, anisotropy=0.6, albedo=(0.96, 0.97, 0.98)),
-        ev100=-1.6, note="mist on the marsh, three warm lamps, one who waits",
+        ev100=-1.9, note="mist on the marsh, three warm lamps, one who waits",
     )  # fmt: skip
 
 
@@ -77,7 +77,7 @@ def _loft() -> Look:
         (*sources, *_lamps(-99, -99, -99, 1.0),
          Source("bounce", "roof bounce", Rectangle((2.2, 7.0, 5.9), (1.6, 7.0, 3.1), 2.2, 1.4), 900.0, "lm",
                 kelvin=4800.0, role="bounce", air_factor=0.0)),
-        Medium(visibility_m=75.0, base_m=0.0, fall_off_m=60.0, top_m=6.4, anisotropy=0.68), ev100=9.9,
+        Medium(visibility_m=120.0, base_m=0.0, fall_off_m=60.0, top_m=6.4, anisotropy=0.68), ev100=10.9,
         note="dust in the net loft, sun through the slats",
     )  # fmt: skip
 

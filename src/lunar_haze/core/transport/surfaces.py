@@ -118,16 +118,19 @@ def clear_passage(s, triangle, u, v, dx, dy, dz):
 def shadow(s, ray, ox, oy, oz, dx, dy, dz, far):
     """Share of light rgb that passes from the origin to distance ``far`` along a unit direction."""
     zero = f32(0.0)
-    if occluded(s.handle, ray, ox, oy, oz, dx, dy, dz, zero, far, SOLID):
-        return zero, zero, zero
     r, g, b = f32(1.0), f32(1.0), f32(1.0)
     if s.clear_count == 0:
+        if occluded(s.handle, ray, ox, oy, oz, dx, dy, dz, zero, far, SOLID):
+            return zero, zero, zero
         return r, g, b
+    # One walk through both kinds: most rays are open, and an open ray costs the same either way.
     near = zero
     for _ in range(MAX_CLEAR_LAYERS):
-        prim, _geometry, t, u, v = intersect(s.handle, ray, ox, oy, oz, dx, dy, dz, near, far, CLEAR)
+        prim, geometry, t, u, v = intersect(s.handle, ray, ox, oy, oz, dx, dy, dz, near, far, SOLID | CLEAR)
         if prim < 0:
             return r, g, b
+        if geometry == 0:
+            return zero, zero, zero
         _glass, tr, tg, tb, _mirrors = clear_passage(s, prim + s.solid_count, u, v, dx, dy, dz)
         r, g, b = r * tr, g * tg, b * tb
         if r + g + b <= f32(1e-6):

@@ -42,9 +42,13 @@ def ground_height(x: NDArray, y: NDArray, rng: np.random.Generator) -> NDArray:
             angle, phase = rng.uniform(0, 2 * math.pi, 2)
             along = (gx * math.cos(angle) + gy * math.sin(angle)) * 2 * math.pi / wavelength
             noise += 0.5 * height * np.sin(along + phase + 0.8 * np.sin(gy * 0.13 + phase))
-    marsh = 0.24 + noise * 0.55
+    marsh = 0.22 + noise * 0.50
+    # Pools: hollows that the tide leaves full, most of them in the open lane before the landing.
+    hollow = np.sin(gx * 0.55 + 1.3 * np.sin(gy * 0.42)) * np.sin(gy * 0.63 + 1.1 * np.sin(gx * 0.37 + 0.8))
+    lane = np.exp(-(((gx - 5.5) / 7.5) ** 2 + ((gy + 3.8) / 4.2) ** 2))
+    marsh = marsh * (1 - 0.55 * lane) - (0.10 + 0.36 * lane) * np.clip((hollow + 0.12 * lane - 0.14) * 2.6, 0.0, 1.0)
     # Firm ground under hut and landing, a shore that leaves the jetty standing in water.
-    firm = np.exp(-(((gx - 6) / 9) ** 2 + ((gy - 4) / 8) ** 2))
+    firm = np.exp(-(((gx - 3.5) / 6.5) ** 2 + ((gy - 6.0) / 5.0) ** 2))
     marsh = marsh * (1 - firm) + (0.75 + 0.1 * noise) * firm
     wander = 3.0 * np.sin(gy * 0.07) + 1.6 * np.sin(gy * 0.21 + 1.0)
     reach = 1 / (1 + np.exp((gx + 11 + wander) / 1.7)) * (1 / (1 + np.exp(-(gx + 111 - 2 * wander) / 3.0)))
@@ -64,7 +68,7 @@ def _ground(rng: np.random.Generator) -> tuple[SetPiece, NDArray, NDArray, NDArr
     x = _spread(-230.0, 70.0, 2.0, 250)
     y = _spread(-150.0, 150.0, 0.0, 210)
     z = ground_height(x, y, rng)
-    return SetPiece("ground", [("marsh", sheet(x, y, z, 3.0))]), x, y, z
+    return SetPiece("ground", [("marsh", sheet(x, y, z, 1.7))]), x, y, z
 
 
 def _jetty() -> SetPiece:
@@ -364,7 +368,8 @@ def _growth(x: NDArray, y: NDArray, z: NDArray, rng: np.random.Generator) -> lis
         h = height_at(px, py)
         jetty = abs(py) < 1.9 and px < 8
         hut = HUT_X[0] - 2.4 < px < HUT_X[1] + 3.5 and 1.0 < py < HUT_Y[1] + 1.5
-        lane = px > 2.0 and -7.6 < py < 3.5 and abs(py + 2.2 - (px - 2) * -0.35) < 3.6
+        # The landing's own view stays open: reeds frame it from the left and the far right.
+        lane = -15 < px < 16 and -8.6 + (13.5 - px) * -0.06 < py < 3.6
         bed = math.sin(px * 0.33 + 1.2) + math.sin(py * 0.27 + px * 0.1) + rng.normal(0, 0.5)
         if jetty or hut or lane or not -0.22 < h < 0.42 or bed < 0.15:
             continue
@@ -394,7 +399,7 @@ def _looks_and_pictures() -> tuple[list[Look], list[Picture]]:
         Picture("tree 1", draw.tree(rng)),
         Picture("net", draw.net()),
         Picture("notices", draw.notice(rng)),
-        Picture("ripples", draw.ripples(rng), exact=True),
+        Picture("ripples", draw.ripples(rng, strength=0.10), exact=True),
         Picture("rust", draw.rust(rng)),
         Picture("tin", draw.corrugated(rng)),
     ]
@@ -405,7 +410,7 @@ def _looks_and_pictures() -> tuple[list[Look], list[Picture]]:
         Look("weathered", (0.95, 0.88, 0.80), base="grey boards", roughness=0.85),
         Look("tarred boards", base="tarred boards", roughness=0.6),
         Look("lining", (0.62, 0.58, 0.52), base="grey boards", roughness=0.9),
-        Look("marsh", (0.62, 0.6, 0.58), base="mud", roughness=0.78),
+        Look("marsh", (0.85, 0.82, 0.78), base="mud", roughness=0.62),
         Look("water", (0.012, 0.018, 0.018), roughness=0.045, normal="ripples"),
         Look("reeds", base="reeds", **cut),
         Look("tree 0", base="tree 0", **cut),

@@ -1,0 +1,63 @@
+"""Takes the pictures in docs/screenshots of the real window: ``python scripts/screenshots.py [FOLDER] [NAME ...]``."""
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtWidgets import QApplication  # noqa: E402
+
+from lunar_haze.service.client import RenderClient  # noqa: E402
+from lunar_haze.ui import theme  # noqa: E402
+from lunar_haze.ui.session import Session  # noqa: E402
+from lunar_haze.ui.window import Window  # noqa: E402
+
+DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
+#: name -> shot, look, what is chosen, whether plan and picture are swapped
+VIEWS = {
+    "day": ("Landing", "golden hour", "sun", False),
+    "night": ("Waiting", "moonlit mist", "rim", False),
+    "loft": ("Loft", "loft shafts", "air", False),
+    "plan": ("Landing", "moonlit mist", "rim", True),
+}
+
+
+def main() -> None:
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else DEMO.parents[1] / "docs" / "screenshots"
+    names = sys.argv[2:] or list(VIEWS)
+    folder.mkdir(parents=True, exist_ok=True)
+    app = QApplication([])
+    theme.apply(app)
+    with tempfile.TemporaryDirectory() as state:
+        session = Session(Path(state))
+        window = Window(session, RenderClient(), Path(state))
+        window.show()
+        window.open_path(DEMO)
+        for name in names:
+            shot, look, chosen, swapped = VIEWS[name]
+            window.header._take_shot(shot)
+            window.header._take_look(look)
+            session.choose(chosen)
+            if swapped != window._swapped:
+                window.swap()
+                window.plan._frame_all()
+            started = time.time()
+            quiet_since = time.time()
+            window.bridge.finished = False
+            while time.time() - started < 400 and time.time() - quiet_since < 2.0:
+                app.processEvents()
+                time.sleep(0.01)
+                if not window.bridge.finished:
+                    quiet_since = time.time()
+            window.notices.hide()
+            app.processEvents()
+            window.grab().save(str(folder / f"{name}.png"))
+            print(name, f"{time.time() - started:.1f} s", window.size().toTuple())
+        window.close()
+
+
+if __name__ == "__main__":
+    main()
