@@ -43,7 +43,7 @@ def _golden() -> Look:
     sources = (Source("sun", "sun", Sun(diameter_deg=0.7), role="key"), Source("sky", "sky", Sky(), role="fill"))
     return Look(
         "golden hour", hour, (*(at_hour(s, hour) for s in sources), *_lamps(-1.0, 0.0, 0.5, -99)),
-        Medium(visibility_m=1900.0, fall_off_m=8.0, anisotropy=0.7, albedo=(0.98, 0.97, 0.95)), ev100=11.7,
+        Medium(visibility_m=1900.0, fall_off_m=8.0, anisotropy=0.7, albedo=(0.98, 0.97, 0.95)), ev100=12.4,
         note="the last boat is late; sun low over the reach",
     )  # fmt: skip
 
@@ -54,7 +54,8 @@ def _moonlit() -> Look:
         (
             Source("moon", "moon", Sun(31.0, 318.0, 0.52, follows_hour=False), 0.26, "lx", kelvin=4400.0, role="key",
                    gel=(0.80, 0.95, 1.22)),
-            Source("sky", "night sky", Sky(-9.0, 290.0, follows_hour=False), 0.035, "lx", role="fill"),
+            Source("sky", "night sky", Sky(-12.0, 290.0, follows_hour=False), 0.04, "lx", role="fill",
+                   gel=(0.72, 0.98, 1.18)),
             *_lamps(-7.2, -7.0, -7.4, -99),
             Source("window", "ticket window", Ball((2.0, 6.4, 2.35), 0.08), 420.0, "lm", -6.6, 2350.0,
                    role="practical"),

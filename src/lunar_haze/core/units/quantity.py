@@ -58,7 +58,7 @@ def parse_quantity(text: str, unit: str, current: float) -> float:
     another kind.
     """
     text = text.strip().replace(",", ".").replace("−", "-").replace("×", "x")
-    factor = re.fullmatch(r"(?:x\s*(?P<after>.+)|(?P<before>.+?)\s*x)", text)
+    factor = re.fullmatch(r"x\s*(?P<after>[\d.(][\d.eE+\-*/() ]*)|(?P<before>[\d.(][\d.eE+\-*/() ]*?)\s*x", text)
     if factor:
         return current * _evaluate(factor["after"] or factor["before"])
     match = _NUMBER_AND_UNIT.match(text)

@@ -1,0 +1,102 @@
+import math
+
+import attrs
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.integrate import quad
+
+from lunar_haze.core.air import kernels
+from lunar_haze.core.air.medium import Medium, optical_depth
+from lunar_haze.core.air.phase import henyey_greenstein
+
+heights = st.floats(-20, 60)
+media = st.builds(
+    Medium, visibility_m=st.floats(5, 5000), base_m=st.floats(-2, 6), fall_off_m=st.floats(0.5, 80), top_m=st.floats(8, 50)
+)
+points = st.tuples(st.floats(-100, 100), st.floats(-100, 100), heights).map(np.array)
+
+
+def _sigma(medium, z):
+    if z > medium.top_m:
+        return 0.0
+    return medium.extinction_per_m * math.exp(-max(z - medium.base_m, 0) / medium.fall_off_m)
+
+
+@settings(max_examples=60, deadline=None)
+@given(media, points, points)
+def test_optical_depth_is_the_integral_of_extinction(medium, a, b):
+    length = float(np.linalg.norm(b - a))
+    kinks = [
+        (z - a[2]) / (b[2] - a[2]) for z in (medium.base_m, medium.top_m) if abs(b[2] - a[2]) > 1e-9 and 0 < (z - a[2]) / (b[2] - a[2]) < 1
+    ]
+    truth, _ = quad(lambda t: _sigma(medium, a[2] + t * (b[2] - a[2])) * length, 0, 1, points=kinks or None, limit=200)
+    assert float(optical_depth(medium, a, b)) == pytest.approx(truth, rel=1e-3, abs=1e-6)
+
+
+@given(media, points, points, st.floats(0.05, 0.95))
+def test_transmittance_composes_along_a_path(medium, a, b, share):
+    middle = a + share * (b - a)
+    whole = optical_depth(medium, a, b)
+    assert float(optical_depth(medium, a, middle) + optical_depth(medium, middle, b)) == pytest.approx(float(whole), rel=1e-6, abs=1e-9)
+    assert float(optical_depth(medium, b, a)) == pytest.approx(float(whole), rel=1e-9, abs=1e-12)
+
+
+@settings(deadline=None)
+@given(media, points, points)
+def test_the_compiled_depth_equals_its_numpy_twin(medium, a, b):
+    length = float(np.linalg.norm(b - a))
+    if length < 1e-3:
+        return
+    f = np.float32
+    depth = kernels.ray_optical_depth(medium.pack(), f(a[2]), f((b[2] - a[2]) / length), f(length))
+    assert depth == pytest.approx(float(optical_depth(medium, a, b)), rel=6e-3, abs=2e-3)
+
+
+@settings(deadline=None)
+@given(media, heights, st.floats(-1, 1), st.floats(0.001, 0.98))
+def test_distance_to_depth_inverts_optical_depth(medium, z, dz, share):
+    f = np.float32
+    packed = medium.pack()
+    total = kernels.ray_optical_depth(packed, f(z), f(dz), f(2000))
+    if total < 1e-4:
+        return
+    depth = f(total * share)
+    t = kernels.distance_to_depth(packed, f(z), f(dz), depth)
+    assert kernels.ray_optical_depth(packed, f(z), f(dz), f(t)) == pytest.approx(depth, rel=0.02, abs=2e-4)
+
+
+def test_depth_takes_arrays_of_any_shape():
+    medium = Medium(visibility_m=100.0)
+    a = np.zeros((2, 3, 3))
+    b = np.ones((2, 3, 3))
+    assert optical_depth(medium, a, b).shape == (2, 3)
+    assert (optical_depth(Medium(), a, b) == 0).all()
+
+
+def test_koschmieder_leaves_two_per_cent_of_contrast_at_the_visibility():
+    medium = Medium(visibility_m=250.0, base_m=10.0)
+    depth = optical_depth(medium, np.array([0.0, 0, 1]), np.array([250.0, 0, 1]))
+    assert math.exp(-float(depth)) == pytest.approx(0.02, rel=1e-3)
+
+
+@pytest.mark.parametrize("g", [-0.9, -0.3, 0.0, 0.5, 0.9])
+def test_the_phase_function_is_normalised_and_has_mean_cosine_g(g):
+    f = np.float32
+    total, _ = quad(lambda c: 2 * math.pi * henyey_greenstein(f(c), f(g)), -1, 1, limit=400)
+    mean, _ = quad(lambda c: 2 * math.pi * c * henyey_greenstein(f(c), f(g)), -1, 1, limit=400)
+    assert total == pytest.approx(1.0, abs=2e-4)
+    assert mean == pytest.approx(g, abs=3e-4)
+
+
+def test_light_is_thrown_on_where_g_is_positive():
+    f = np.float32
+    assert henyey_greenstein(f(1), f(0.6)) > 20 * henyey_greenstein(f(-1), f(0.6))
+
+
+@pytest.mark.parametrize("visibility", [math.inf, 0.0, 1e-9, 1e12])
+def test_extreme_visibilities_stay_finite(visibility):
+    packed = attrs.evolve(Medium(), visibility_m=visibility).pack()
+    assert np.isfinite(packed).all()
+    assert 0.0 <= kernels.transmittance(packed, np.float32(1), np.float32(0.1), np.float32(100)) <= 1.0

@@ -1,0 +1,43 @@
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lunar_haze.core.errors import QuantityError
+from lunar_haze.core.units.photometry import ev100_of_luminance, exposure_scale, metered_luminance_cd_m2
+from lunar_haze.core.units.quantity import UNITS, format_quantity, parse_quantity
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "current", "value"),
+    [
+        ("200 lx", "lx", 5.0, 200.0), ("1.5 klm", "lm", 1.0, 1500.0), ("20 cm", "m", 1.0, 0.2), ("1/60 s", "s", 1.0, 1 / 60),
+        ("+1/3", "stops", 1.0, 4 / 3), ("-2", "stops", 1.0, -1.0), ("2x", "lx", 40.0, 80.0), ("x0.5", "lx", 40.0, 20.0),
+        ("(3+2)*4", "m", 0.0, 20.0), ("5600K", "K", 0.0, 5600.0), ("1000 cd/m2", "cd/m2", 0.0, 1000.0), ("45°", "°", 0.0, 45.0),
+        ("1,5 m", "m", 0.0, 1.5), ("3.2e3", "", 0.0, 3200.0),
+    ],
+)  # fmt: skip
+def test_what_an_artist_types_is_understood(text, unit, current, value):
+    assert parse_quantity(text, unit, current) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(("text", "unit"), [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", "")])
+def test_what_is_no_quantity_is_told_in_a_sentence(text, unit):
+    with pytest.raises(QuantityError) as caught:
+        parse_quantity(text, unit, 1.0)
+    assert len(str(caught.value)) > 10
+
+
+@given(st.floats(1e-3, 9e8), st.sampled_from(sorted({base for base, _ in UNITS.values()})))
+def test_a_shown_number_can_be_typed_again(value, unit):
+    assert parse_quantity(format_quantity(value, unit), unit, 0.0) == pytest.approx(value, rel=0.06)
+
+
+def test_the_meter_puts_its_reading_on_mid_grey():
+    # ISO 2720 with K = 12.5: EV 15 is 4096 cd/m2, sunlit grey.
+    assert metered_luminance_cd_m2(15) == pytest.approx(4096)
+    assert ev100_of_luminance(4096) == pytest.approx(15)
+    assert exposure_scale(15) * 4096 == pytest.approx(0.18)
+    assert exposure_scale(15, 2.0) == pytest.approx(4 * exposure_scale(15))
+    assert ev100_of_luminance(0) == -math.inf
