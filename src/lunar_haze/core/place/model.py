@@ -136,6 +136,8 @@ def validated(place: Place, source: str) -> Place:
         )
     if place.triangles.max(initial=0) >= len(place.positions):
         raise PlaceError(f"{source}: a triangle refers to a vertex that is not there; export the set again")
+    if place.material_of.max(initial=0) >= len(place.materials):
+        raise PlaceError(f"{source} is damaged: a mesh wears a material that is not there; export the set again")
     return place
 
 

@@ -84,7 +84,7 @@ class LiveAir:
                 grid = self._grids[key] = new_grid(frame.place.arrays, lights, number)
                 while len(self._grids) > self._limit:
                     del self._grids[next(iter(self._grids))]
-            look_once(grid, frame.place.arrays, lights, number, frame.camera, reach)
+            look_once(grid, frame.place.arrays, lights, number, frame.camera, reach, frame.guides.depth)
             if time.perf_counter() > until:
                 return
 
@@ -133,5 +133,5 @@ def live_layer(
     lights = pack_lights([spec.shape], frame.place.place, frame.place.order)
     grid = new_grid(frame.place.arrays, lights, 0)
     for _ in range(passes):
-        look_once(grid, frame.place.arrays, lights, 0, frame.camera, reach)
+        look_once(grid, frame.place.arrays, lights, 0, frame.camera, reach, frame.guides.depth)
     return airlight(grid, frame.place.arrays, lights, 0, frame.camera, reach, spec.medium, frame.guides.depth)

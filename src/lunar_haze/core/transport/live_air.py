@@ -50,7 +50,7 @@ _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=Tr
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 _threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 
-COLUMNS, ROWS, SLICES = 160, 90, 80
+COLUMNS, ROWS, SLICES = 128, 72, 128
 SKY_COLUMNS, SKY_ROWS, SKY_SLICES, SKY_DIRECTIONS = 48, 27, 32, 64
 #: How much thicker the last slice is than the first: e^GROWTH.
 GROWTH = 5.0
@@ -70,36 +70,44 @@ def slice_at(distance, slices, reach):
 
 
 @_plain
-def _see_point_row(s, lights, number, camera, reach, index, row, grid):
+def _see_point_row(s, lights, number, camera, reach, index, row, depth, grid):
     memory = ray_buffer()
     ray = aligned(memory)
     s, lights = borrow_scene(s), borrow_lights(lights)
-    slices, rows, columns = grid.shape
+    depth = floats(depth)
+    width, height = int(camera[13]), int(camera[14])
+    _two, slices, rows, columns = grid.shape
     for column in range(columns):
         seed = combine(u32(row * columns + column), u32(0x7A3F11C5) + u32(number))
         for k in range(slices):
             jx, jy = random_pair(seed, 4 * k, index)
             jz, _spare = random_pair(seed, 4 * k + 1, index)
             u, v = random_pair(seed, 4 * k + 2, index)
-            dx, dy, dz = primary_direction(
-                camera, (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
-            )
+            x, y = (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
+            dx, dy, dz = primary_direction(camera, x, y)
             t = slice_distance(f32(k) + jz, slices, reach)
             px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
             lx, ly, lz, distance, _r, _g, _b, pdf = sample_light(s, lights, number, px, py, pz, u, v)
             if pdf > f32(0.0):
                 r, g, b = shadow(s, ray, px, py, pz, lx, ly, lz, distance * f32(0.9999))
-                grid[k, row, column] += (r + g + b) * f32(1 / 3)
+                # Points that the lens sees count; those behind what it sees stand in where there are none.
+                in_view = t <= depth[min(int(y), height - 1) * width + min(int(x), width - 1)]
+                counts = f32(1.0) if in_view else f32(1e-3)
+                grid[0, k, row, column] += counts * (r + g + b) * f32(1 / 3)
+                grid[1, k, row, column] += counts
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 
 
 @_threads
-def see_points(s, lights, number, camera, reach, index, threads, grid):
-    """Add one jittered look at the source from every point of ``grid`` (slices, rows, columns)."""
-    rows = grid.shape[1]
+def see_points(s, lights, number, camera, reach, index, threads, depth, grid):
+    """Add one jittered look at the source from every point of ``grid`` (2, slices, rows, columns).
+
+    The first half sums what arrives, the second how much each look counts.
+    """
+    rows = grid.shape[2]
     for thread in nb.prange(threads):
         for row in range(thread, rows, threads):
-            _see_point_row(s, lights, number, camera, reach, index, row, grid)
+            _see_point_row(s, lights, number, camera, reach, index, row, depth, grid)
 
 
 @_plain
@@ -152,9 +160,9 @@ def _intensity(row, cos_e):
 
 
 @_plain
-def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out):
+def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
     light, medium, camera = floats(row_of), floats(medium), floats(camera)
-    slices, rows, columns = seen.shape
+    _two, slices, rows, columns = seen.shape
     kind = int(light[KIND])
     g = medium[4]
     for column in range(columns):
@@ -167,7 +175,10 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out):
         t0 = f32(0.0)
         cx, cy, cz = light[POSITION] - camera[0], light[POSITION + 1] - camera[1], light[POSITION + 2] - camera[2]
         along = cx * dx + cy * dy + cz * dz
-        apart2 = max(cx * cx + cy * cy + cz * cz - along * along, light[RADIUS] * light[RADIUS] * f32(0.4) + f32(1e-6))
+        apart2 = max(cx * cx + cy * cy + cz * cz - along * along, f32(1e-6))
+        if kind != SUN:
+            # The air is never nearer to all of a lamp than about its own size.
+            apart2 = max(apart2, light[AREA] * f32(0.13))
         apart = f32(math.sqrt(apart2))
         cos_sun = light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz
         value = f32(0.0)
@@ -177,7 +188,7 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out):
             middle = f32(0.5) * (t0 + t1)
             z = camera[2] + middle * dz
             behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-            visible = seen[k, row, column] * weight
+            visible = seen[0, k, row, column] / max(seen[1, k, row, column], f32(1e-6))
             if visible > f32(0.0) and through > f32(1e-7):
                 if kind == SUN:
                     value = (
@@ -189,7 +200,7 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out):
                     # are short where the lamp is near and its light changes fast along the ray.
                     span = t1 - t0
                     near = max(abs(middle - along) - span, f32(0.0)) < f32(3.0) * span
-                    steps = 4 if near and apart < f32(4.0) * span else 2 if kind == BEAM else 1
+                    steps = 8 if near and apart < f32(4.0) * span else 4 if kind == BEAM else 1
                     arriving = f32(0.0)
                     for step in range(steps):
                         a = t0 + span * f32(step) / f32(steps)
@@ -220,15 +231,15 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out):
 
 
 @_threads
-def integrate_lamp(row_of, camera, medium, reach, threads, seen, weight, out):
+def integrate_lamp(row_of, camera, medium, reach, threads, seen, out):
     """Cumulative airlight of one lamp or sun at every slice boundary: ``out`` (slices + 2, rows, columns).
 
     Dimensionless in colour; the entry past the last boundary includes all that lies beyond.
     """
-    rows = seen.shape[1]
+    rows = seen.shape[2]
     for thread in nb.prange(threads):
         for row in range(thread, rows, threads):
-            _integrate_lamp_row(row_of, camera, medium, reach, row, seen, weight, out)
+            _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out)
 
 
 @_plain
@@ -346,7 +357,7 @@ def new_grid(s: SceneArrays, lights: LightArrays, number: int) -> LightGrid:
     """An empty grid for source ``number``."""
     row = lights.rows[number]
     if int(row[KIND]) != SKY:
-        return LightGrid(np.zeros((SLICES, ROWS, COLUMNS), np.float32))
+        return LightGrid(np.zeros((2, SLICES, ROWS, COLUMNS), np.float32))
     # Stratified draws from the sky's own table; each stands for 1 / (n pdf) steradians.
     directions, light = [], []
     side = SKY_DIRECTIONS // 8
@@ -369,13 +380,16 @@ def _draw_sky(s, lights, number, u, v):
     return sample_light(s, lights, number, f32(0.0), f32(0.0), f32(0.0), u, v)
 
 
-def look_once(grid: LightGrid, s: SceneArrays, lights: LightArrays, number: int, camera: NDArray, reach: float) -> None:
-    """Add one pass of looks to a grid. ``reach`` is how far its slices go [m]."""
+def look_once(
+    grid: LightGrid, s: SceneArrays, lights: LightArrays, number: int, camera: NDArray, reach: float,
+    depth: NDArray[np.float32],
+) -> None:  # fmt: skip
+    """Add one pass of looks to a grid. ``reach`` is how far its slices go [m]; ``depth`` as in `airlight`."""
     threads = nb.get_num_threads()
     if grid.directions is not None:
         see_sky(s, camera, f32(reach), grid.passes, threads, grid.directions, grid.seen)
     else:
-        see_points(s, lights, number, camera, f32(reach), grid.passes, threads, grid.seen)
+        see_points(s, lights, number, camera, f32(reach), grid.passes, threads, depth, grid.seen)
     grid.passes += 1
 
 
@@ -404,7 +418,7 @@ def airlight(
         integrate_sky(camera, packed, f32(reach), threads, grid.directions, grid.light, grid.seen, weight, volume)
     else:
         volume = np.empty((SLICES + 2, ROWS, COLUMNS), np.float32)
-        integrate_lamp(row, camera, packed, f32(reach), threads, grid.seen, weight, volume)
+        integrate_lamp(row, camera, packed, f32(reach), threads, grid.seen, volume)
         volume = volume[..., None]
         if int(row[KIND]) == SURFACE:
             tint *= np.array(_surface_colour(s, lights, number), np.float32)

@@ -1,0 +1,277 @@
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.document.model import Look, Shot
+from lunar_haze.core.errors import HandOffError, QuantityError
+from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
+from lunar_haze.core.handoff.stills import layer_name, write_png
+from lunar_haze.core.layers.model import LayerGain, LayerImage, PlaceSpec, View
+from lunar_haze.core.picture.display import HIGH, DisplayTable, bake, direct
+from lunar_haze.core.picture.mix import Mixer, block_mean, share_of
+from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, metered_ev100, ribbon
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layer_of, wanted
+from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.gain import source_gain
+from lunar_haze.core.sources.model import Ball, Beam, Sky, Source, Sun
+from lunar_haze.core.units.photometry import exposure_scale
+
+RNG = np.random.default_rng(2)
+VIEW = View(Camera(), 24, 12)
+PLACE = PlaceSpec("/none.glb", 1.0, "key")
+
+
+def image(key, scale=1.0):
+    return LayerImage(key, 4, RNG.random((12, 24, 3), np.float32) * np.float32(scale), RNG.random((12, 24, 3), np.float32))
+
+
+def gain(key, value, air=1.0):
+    return LayerGain(key, (value, value * 0.7, value * 0.3), (value * air,) * 3)
+
+
+def test_the_mix_is_the_sum_of_layers_times_gains():
+    layers = [image("a"), image("b"), image("c")]
+    mixer = Mixer()
+    mixer.set_layers(layers)
+    gs = (gain("a", 2.0), gain("b", 0.5), gain("c", 7.0, 0.0))
+    expected = sum(
+        i.surface.astype(float) * np.array(g.surface) + i.air.astype(float) * np.array(g.air) for i, g in zip(layers, gs)
+    )
+    np.testing.assert_allclose(mixer.picture(gs), expected, rtol=2e-6)
+
+
+def test_halving_a_dimmer_halves_the_layer_to_the_bit():
+    mixer = Mixer()
+    mixer.set_layers([image("a")])
+    source = Source("a", "a", Ball(), 812.0, "lm", 0.0, 2714.0)
+    dimmed = Source("a", "a", Ball(), 812.0, "lm", -1.0, 2714.0)
+    whole, half = (
+        mixer.picture((LayerGain("a", tuple(source_gain(s).tolist()), tuple(source_gain(s).tolist())),)) for s in (source, dimmed)
+    )
+    np.testing.assert_array_equal(half, whole * np.float32(0.5))
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.lists(st.tuples(st.sampled_from("abc"), st.floats(0, 50)), min_size=1, max_size=12))
+def test_mixing_again_in_part_equals_mixing_anew(moves):
+    layers = [image(k) for k in "abc"]
+    live = Mixer()
+    live.set_layers(layers)
+    state = {k: gain(k, 1.0) for k in "abc"}
+    live.picture(tuple(state.values()))
+    for key, value in moves:
+        state[key] = gain(key, value)
+        seen = live.picture(tuple(state.values()))
+    fresh = Mixer()
+    fresh.set_layers(layers)
+    np.testing.assert_allclose(seen, fresh.picture(tuple(state.values())), rtol=3e-6, atol=1e-6)
+
+
+def test_silence_is_black_and_no_layer_is_no_picture():
+    mixer = Mixer()
+    assert mixer.picture(()) is None
+    mixer.set_layers([image("a")])
+    assert mixer.picture((gain("a", 0.0),)).max() == 0.0
+    assert mixer.picture(()).max() == 0.0
+
+
+def test_shares_are_means_of_blocks():
+    layer = image("a")
+    np.testing.assert_allclose(
+        block_mean(layer.surface, 4), layer.surface.reshape(3, 4, 6, 4, 3).mean((1, 3)), rtol=1e-6
+    )
+    g = gain("a", 3.0)
+    np.testing.assert_allclose(
+        share_of(layer, g, 1), layer.surface * np.float32(g.surface) + layer.air * np.float32(g.air), rtol=1e-6
+    )
+
+
+# -- display ----------------------------------------------------------------------------------------
+
+
+def test_the_baked_view_matches_opencolorio(tmp_path):
+    table = DisplayTable(bake(tmp_path))
+    exposed = (2.0 ** RNG.uniform(-9, 5, (64, 64, 1)) * RNG.uniform(0.3, 1.0, (64, 64, 3))).astype(np.float32)
+    shown = table.show(exposed, 1.0, dither=False)[..., 2::-1].astype(float)
+    truth = direct(exposed) * 255
+    difference = np.abs(shown - truth)
+    assert difference.mean() < 0.6
+    assert np.quantile(difference, 0.999) < 2.5
+    assert np.array_equal(bake(tmp_path), table.table)
+
+
+def test_a_damaged_table_on_disk_is_baked_again(tmp_path):
+    good = bake(tmp_path)
+    (file,) = tmp_path.iterdir()
+    file.write_bytes(b"torn")
+    assert np.array_equal(bake(tmp_path), good)
+
+
+def test_greys_stay_neutral_and_the_view_never_turns_back():
+    table = DisplayTable(bake())
+    greys = np.repeat((2.0 ** np.linspace(-8, 7, 256)).astype(np.float32)[None, :, None], 3, 2)
+    shown = table.show(greys, 1.0, dither=False)[0].astype(int)
+    assert (np.ptp(shown[:, :3], axis=1) <= 2).all()
+    assert (np.diff(shown[:, 1]) >= 0).all()
+    assert shown[-1, 1] > 245
+
+
+def test_dither_breaks_bands_and_keeps_the_mean():
+    table = DisplayTable(bake())
+    ramp = np.repeat(np.linspace(0.0102, 0.0106, 400, dtype=np.float32)[None, :, None], 200, 0).repeat(3, 2)
+    plain, dithered = (table.show(ramp, 1.0, dither=d)[..., 1].astype(float) for d in (False, True))
+    assert len(np.unique(plain[0])) <= 3
+    assert dithered.mean() == pytest.approx(direct(ramp)[..., 1].mean() * 255, abs=0.08)
+    assert len(np.unique(dithered[:, 200])) >= 2
+
+
+def test_strange_light_never_breaks_the_display():
+    table = DisplayTable(bake())
+    strange = np.array([[[-1.0, 0.0, 1e30], [np.inf, 1.0, 0.0]]], np.float32)
+    assert table.show(strange, 1.0).shape == (1, 2, 4)
+    assert np.isfinite(direct(np.array([[[np.nan, -5.0, 2.0**HIGH * 4]]], np.float32))).all()
+
+
+# -- readings ---------------------------------------------------------------------------------------
+
+
+def test_the_ribbon_counts_every_pixel_once():
+    picture = (2.0 ** RNG.uniform(-14, 12, (40, 50, 1)) * np.ones(3)).astype(np.float32)
+    reading = ribbon(picture, 0.18)
+    assert reading.cells.sum() + reading.below + reading.above == pytest.approx(1.0)
+    one = ribbon(np.full((4, 4, 3), 0.18, np.float32), 1.0)
+    assert one.cells[-RIBBON_LOW] == 1.0
+    assert len(one.cells) == RIBBON_HIGH - RIBBON_LOW + 1
+    assert ribbon(np.zeros((4, 4, 3), np.float32), 1.0).below == 1.0
+
+
+def test_metering_puts_the_picture_on_grey():
+    picture = np.full((20, 20, 3), 37.0, np.float32)
+    assert exposure_scale(metered_ev100(picture)) * 37.0 == pytest.approx(0.18, rel=1e-6)
+    assert metered_ev100(np.zeros((4, 4, 3))) is None
+
+
+# -- plan -------------------------------------------------------------------------------------------
+
+
+def a_look(**changes):
+    sources = (
+        Source("sun", "sun", Sun(), 50000.0, "lx"), Source("sky", "sky", Sky(), 9000.0, "lx"),
+        Source("lamp", "lamp", Ball((1, 2, 3)), 800.0, "lm"),
+    )  # fmt: skip
+    return Look("x", sources=sources, **changes)
+
+
+def keys_of(look, shot=None):
+    return [s.key() for s in frame_request(1, PLACE, shot or Shot("s"), look, (64, 36)).layers]
+
+
+def test_balance_needs_no_new_layers():
+    import attrs
+
+    look = a_look()
+    sun, sky, lamp = look.sources
+    changed = attrs.evolve(
+        look, sources=(attrs.evolve(sun, dimmer_stops=-3.0, gel=(1, 0.5, 0.2)), attrs.evolve(sky, kelvin=4000.0), attrs.evolve(lamp, amount=5.0)),
+        stops=2.0, ev100=4.0, hour_h=3.0,
+    )  # fmt: skip
+    assert keys_of(changed) == keys_of(look)
+    assert gains(changed, VIEW, "k") != gains(look, VIEW, "k")
+
+
+def test_moving_one_lamp_restarts_that_layer_and_no_other():
+    import attrs
+
+    look = a_look()
+    moved = attrs.evolve(look, sources=(*look.sources[:2], attrs.evolve(look.sources[2], shape=Ball((1, 2, 4)))))
+    before, after = keys_of(look), keys_of(moved)
+    assert before[:2] == after[:2]
+    assert before[2] != after[2]
+    assert set(keys_of(attrs.evolve(look, medium=Medium(visibility_m=100.0)))).isdisjoint(before)
+    assert set(keys_of(look, Shot("s", Camera((0, 0, 9))))).isdisjoint(before)
+
+
+def test_what_is_heard_comes_first_and_the_muted_is_not_computed():
+    import attrs
+
+    sun, sky, lamp = a_look().sources
+    look = attrs.evolve(a_look(), sources=(sun, attrs.evolve(sky, muted=True), attrs.evolve(lamp, alone=True)))
+    assert [s.id for s in wanted(look)] == ["lamp", "sun"]
+    by_key = {g.key: g for g in gains(look, VIEW, "k")}
+    assert max(by_key[layer_of(sun, look, VIEW, "k").key()].surface) == 0.0
+    assert min(by_key[layer_of(lamp, look, VIEW, "k").key()].surface) > 0.0
+
+
+def test_two_sources_of_one_shape_share_a_layer_and_add_up():
+    import attrs
+
+    lamp = a_look().sources[2]
+    twice = attrs.evolve(a_look(), sources=(lamp, attrs.evolve(lamp, id="b", amount=200.0)))
+    assert len(keys_of(twice)) == 1
+    (g,) = gains(twice, VIEW, "k")
+    np.testing.assert_allclose(g.surface, 1000.0, rtol=1e-6)
+
+
+def test_pictures_keep_the_shots_proportions():
+    for width, height in ((960, 540), (300, 900), (1280, 200)):
+        w, h = fitted_size(Shot("s", frame_width=2390, frame_height=1000), width, height)
+        assert w <= width
+        assert h <= height
+        assert w / h == pytest.approx(2.39, rel=0.05)
+
+
+def test_units_a_source_does_not_take_are_refused():
+    with pytest.raises(QuantityError, match="lx"):
+        canonical(Sun(), 1.0, "lm")
+    assert canonical(Beam(), 100.0, "lm") == 100.0
+
+
+# -- hand-off ---------------------------------------------------------------------------------------
+
+
+def test_layers_in_the_exr_add_up_to_its_beauty(tmp_path):
+    look = a_look()
+    specs = {layer_of(s, look, VIEW, "k").key(): s for s in look.sources}
+    layers = {k: image(k, 30.0) for k in specs}
+    mixer = Mixer()
+    mixer.set_layers(list(layers.values()))
+    beauty = mixer.picture(gains(look, VIEW, "k"))
+    path = tmp_path / "a.exr"
+    deliver(path, Shot("s"), look, beauty, beauty * np.float32(0.9), source_layers(look, VIEW, "k", layers))
+    read = oiio.ImageInput.open(str(path))
+    names = list(read.spec().channelnames)
+    pixels = read.read_image("float")
+    assert {"R", "G", "B", "sun.R", "sky.G", "lamp.B", "denoised.R"} <= set(names)
+    assert read.spec().getattribute("lunarHazeLook") == "x"
+    for channel in "RGB":
+        total = sum(pixels[..., names.index(f"{n}.{channel}")] for n in ("sun", "sky", "lamp"))
+        np.testing.assert_allclose(total, pixels[..., names.index(channel)], rtol=3e-6)
+    np.testing.assert_array_equal(pixels[..., names.index("R")], beauty[..., 0])
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+def test_pngs_are_read_back_by_another_reader(tmp_path, bits):
+    display = np.repeat(np.linspace(0, 1, 64, dtype=np.float32)[None, :, None], 16, 0).repeat(3, 2)
+    write_png(tmp_path / "a.png", display, bits)
+    read = oiio.ImageInput.open(str(tmp_path / "a.png"))
+    assert str(read.spec().format) == f"uint{bits}"
+    np.testing.assert_allclose(read.read_image("float")[..., :3], display, atol=1.01 / (2**bits - 1) + 1e-6)
+
+
+def test_layer_names_are_plain_and_unlike():
+    taken = set()
+    assert [layer_name(n, taken) for n in ("jetty lamps", "jetty-lamps", "ÄÖ", "")] == ["jetty_lamps", "jetty_lamps_2", "source", "source_2"]
+
+
+def test_stills_that_cannot_be_written_are_told(tmp_path):
+    with pytest.raises(HandOffError, match="kind of still"):
+        check_output(tmp_path / "a.jpg")
+    with pytest.raises(HandOffError, match="not a folder"):
+        check_output(tmp_path / "no" / "a.png")
+    (tmp_path / "d.png").mkdir()
+    with pytest.raises(HandOffError, match="folder"):
+        write_png(tmp_path / "d.png", np.zeros((4, 4, 3), np.float32))
