@@ -33,7 +33,6 @@ from lunar_haze.core.transport.lights import (
     KIND,
     POSITION,
     RADIANCE,
-    RADIUS,
     SKY,
     SUN,
     SURFACE,
@@ -54,6 +53,8 @@ COLUMNS, ROWS, SLICES = 128, 72, 128
 SKY_COLUMNS, SKY_ROWS, SKY_SLICES, SKY_DIRECTIONS = 48, 27, 32, 64
 #: How much thicker the last slice is than the first: e^GROWTH.
 GROWTH = 5.0
+#: Steps taken past the last slice, each reaching this much farther than the one before.
+BEYOND, BEYOND_RATIO = 12, 1.7
 
 
 @_inline
@@ -111,34 +112,41 @@ def see_points(s, lights, number, camera, reach, index, threads, depth, grid):
 
 
 @_plain
-def _see_sky_row(s, camera, reach, index, row, directions, grid):
+def _see_sky_row(s, camera, reach, index, row, directions, depth, grid):
     memory = ray_buffer()
     ray = aligned(memory)
     s = borrow_scene(s)
+    depth = floats(depth)
+    width, height = int(camera[13]), int(camera[14])
     slices, rows, columns, count = grid.shape
     for column in range(columns):
         seed = combine(u32(row * columns + column), u32(0x19E3779B))
         for k in range(slices):
             jx, jy = random_pair(seed, 2 * k, index)
             jz, _spare = random_pair(seed, 2 * k + 1, index)
-            dx, dy, dz = primary_direction(
-                camera, (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
-            )
+            x, y = (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
+            dx, dy, dz = primary_direction(camera, x, y)
             t = slice_distance(f32(k) + jz, slices, reach)
             px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
-            for j in range(count):
+            in_view = t <= depth[min(int(y), height - 1) * width + min(int(x), width - 1)]
+            counts = f32(1.0) if in_view else f32(1e-3)
+            grid[k, row, column, count - 1] += counts
+            for j in range(count - 1):
                 r, g, b = shadow(s, ray, px, py, pz, directions[j, 0], directions[j, 1], directions[j, 2], FAR)
-                grid[k, row, column, j] += (r + g + b) * f32(1 / 3)
+                grid[k, row, column, j] += counts * (r + g + b) * f32(1 / 3)
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 
 
 @_threads
-def see_sky(s, camera, reach, index, threads, directions, grid):
-    """Add one jittered look along each of ``directions`` (n, 3) from every point of ``grid`` (.., n)."""
+def see_sky(s, camera, reach, index, threads, directions, depth, grid):
+    """Add one jittered look along each of ``directions`` (n, 3) from every point of ``grid`` (.., n + 1).
+
+    The last entry of a point sums how much its looks count.
+    """
     rows = grid.shape[1]
     for thread in nb.prange(threads):
         for row in range(thread, rows, threads):
-            _see_sky_row(s, camera, reach, index, row, directions, grid)
+            _see_sky_row(s, camera, reach, index, row, directions, depth, grid)
 
 
 @_inline
@@ -181,7 +189,6 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
             apart2 = max(apart2, light[AREA] * f32(0.13))
         apart = f32(math.sqrt(apart2))
         cos_sun = light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz
-        value = f32(0.0)
         out[0, row, column] = f32(0.0)
         for k in range(slices):
             t1 = slice_distance(f32(k + 1), slices, reach)
@@ -191,10 +198,10 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
             visible = seen[0, k, row, column] / max(seen[1, k, row, column], f32(1e-6))
             if visible > f32(0.0) and through > f32(1e-7):
                 if kind == SUN:
-                    value = (
-                        visible * henyey_greenstein(cos_sun, g) * transmittance(medium, z, light[AXIS + 2], FAR)
-                    )
-                    total += (through - behind) * value
+                    total += (
+                        (through - behind) * visible * henyey_greenstein(cos_sun, g)
+                        * transmittance(medium, z, light[AXIS + 2], FAR)
+                    )  # fmt: skip
                 else:
                     # Density is taken as even in a step; 1 / d^2 is integrated in closed form. Steps
                     # are short where the lamp is near and its light changes fast along the ray.
@@ -218,15 +225,21 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
                             * transmittance(medium, camera[2] + m * dz, lz, distance)
                         )  # fmt: skip
                     total += f32(math.sqrt(through * behind)) * medium[0] * density(medium, z) * visible * arriving / apart
-            else:
-                value = f32(0.0)
             through = behind
             t0 = t1
             out[k + 1, row, column] = total
         if kind == SUN:
-            # What lies beyond the last slice is lit like its end.
-            rest = through * (f32(1.0) - transmittance(medium, camera[2] + t0 * dz, dz, FAR))
-            total += rest * value
+            # Beyond the last slice the place hides as much as at its end.
+            visible = seen[0, slices - 1, row, column] / max(seen[1, slices - 1, row, column], f32(1e-6))
+            for _ in range(BEYOND):
+                t1 = t0 * f32(BEYOND_RATIO)
+                behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
+                z = camera[2] + f32(0.5) * (t0 + t1) * dz
+                total += (
+                    (through - behind) * visible * henyey_greenstein(cos_sun, g)
+                    * transmittance(medium, z, light[AXIS + 2], FAR)
+                )  # fmt: skip
+                through, t0 = behind, t1
         out[slices + 1, row, column] = total
 
 
@@ -242,10 +255,26 @@ def integrate_lamp(row_of, camera, medium, reach, threads, seen, out):
             _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out)
 
 
+@_inline
+def _sky_at(medium, z, directions, light, phase, looks):
+    """Light rgb that a point at height z throws to the lens, per unit of scattering."""
+    count = directions.shape[0]
+    r, g, b = f32(0.0), f32(0.0), f32(0.0)
+    weight = f32(1.0) / max(looks[count], f32(1e-6))
+    for j in range(count):
+        if looks[j] > f32(0.0):
+            w = looks[j] * weight * phase[j] * transmittance(medium, z, directions[j, 2], FAR)
+            r += w * light[j, 0]
+            g += w * light[j, 1]
+            b += w * light[j, 2]
+    return r, g, b
+
+
 @_plain
-def _integrate_sky_row(camera, medium, reach, row, directions, light, seen, weight, out):
+def _integrate_sky_row(camera, medium, reach, row, directions, light, seen, out):
     medium, camera, directions, light = floats(medium), floats(camera), floats(directions), floats(light)
     slices, rows, columns, count = seen.shape
+    count -= 1
     g = medium[4]
     phase = np.empty(count, np.float32)
     for column in range(columns):
@@ -256,7 +285,6 @@ def _integrate_sky_row(camera, medium, reach, row, directions, light, seen, weig
         for j in range(count):
             phase[j] = henyey_greenstein(directions[j, 0] * dx + directions[j, 1] * dy + directions[j, 2] * dz, g)
         r, gg, b = f32(0.0), f32(0.0), f32(0.0)
-        vr, vg, vb = f32(0.0), f32(0.0), f32(0.0)
         through = f32(1.0)
         t0 = f32(0.0)
         for c in range(3):
@@ -265,36 +293,33 @@ def _integrate_sky_row(camera, medium, reach, row, directions, light, seen, weig
             t1 = slice_distance(f32(k + 1), slices, reach)
             z = camera[2] + f32(0.5) * (t0 + t1) * dz
             behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-            if through > f32(1e-6):
-                vr, vg, vb = f32(0.0), f32(0.0), f32(0.0)
-                for j in range(count):
-                    visible = seen[k, row, column, j]
-                    if visible > f32(0.0):
-                        w = visible * weight * phase[j] * transmittance(medium, z, directions[j, 2], FAR)
-                        vr += w * light[j, 0]
-                        vg += w * light[j, 1]
-                        vb += w * light[j, 2]
-                r += (through - behind) * vr
-                gg += (through - behind) * vg
-                b += (through - behind) * vb
+            vr, vg, vb = _sky_at(medium, z, directions, light, phase, seen[k, row, column])
+            r, gg, b = r + (through - behind) * vr, gg + (through - behind) * vg, b + (through - behind) * vb
             through = behind
             t0 = t1
             out[k + 1, row, column, 0] = r
             out[k + 1, row, column, 1] = gg
             out[k + 1, row, column, 2] = b
-        rest = through * (f32(1.0) - transmittance(medium, camera[2] + t0 * dz, dz, FAR))
-        out[slices + 1, row, column, 0] = r + rest * vr
-        out[slices + 1, row, column, 1] = gg + rest * vg
-        out[slices + 1, row, column, 2] = b + rest * vb
+        for _ in range(BEYOND):
+            t1 = t0 * f32(BEYOND_RATIO)
+            z = camera[2] + f32(0.5) * (t0 + t1) * dz
+            behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
+            if through - behind > f32(1e-6):
+                vr, vg, vb = _sky_at(medium, z, directions, light, phase, seen[slices - 1, row, column])
+                r, gg, b = r + (through - behind) * vr, gg + (through - behind) * vg, b + (through - behind) * vb
+            through, t0 = behind, t1
+        out[slices + 1, row, column, 0] = r
+        out[slices + 1, row, column, 1] = gg
+        out[slices + 1, row, column, 2] = b
 
 
 @_threads
-def integrate_sky(camera, medium, reach, threads, directions, light, seen, weight, out):
+def integrate_sky(camera, medium, reach, threads, directions, light, seen, out):
     """Cumulative airlight of a sky, rgb: ``out`` (slices + 2, rows, columns, 3), as `integrate_lamp`."""
     rows = seen.shape[1]
     for thread in nb.prange(threads):
         for row in range(thread, rows, threads):
-            _integrate_sky_row(camera, medium, reach, row, directions, light, seen, weight, out)
+            _integrate_sky_row(camera, medium, reach, row, directions, light, seen, out)
 
 
 @_plain
@@ -360,16 +385,16 @@ def new_grid(s: SceneArrays, lights: LightArrays, number: int) -> LightGrid:
         return LightGrid(np.zeros((2, SLICES, ROWS, COLUMNS), np.float32))
     # Stratified draws from the sky's own table; each stands for 1 / (n pdf) steradians.
     directions, light = [], []
-    side = SKY_DIRECTIONS // 8
+    side = SKY_DIRECTIONS // 4
     for a in range(side):
-        for b in range(8):
-            u, v = f32((a + 0.5) / side), f32((b + 0.5) / 8)
+        for b in range(4):
+            u, v = f32((a + 0.5) / side), f32((b + (a % 2) * 0.5 + 0.25) / 4)
             dx, dy, dz, _far, *_rest = _draw_sky(s, lights, number, u, v)
             r, g, blue, pdf = sky_radiance(lights, int(row[TABLE]), dx, dy, dz)
             directions.append((dx, dy, dz))
             light.append([channel / pdf / SKY_DIRECTIONS for channel in (r, g, blue)])
     return LightGrid(
-        np.zeros((SKY_SLICES, SKY_ROWS, SKY_COLUMNS, SKY_DIRECTIONS), np.float32),
+        np.zeros((SKY_SLICES, SKY_ROWS, SKY_COLUMNS, SKY_DIRECTIONS + 1), np.float32),
         directions=np.array(directions, np.float32),
         light=np.array(light, np.float32),
     )
@@ -387,7 +412,7 @@ def look_once(
     """Add one pass of looks to a grid. ``reach`` is how far its slices go [m]; ``depth`` as in `airlight`."""
     threads = nb.get_num_threads()
     if grid.directions is not None:
-        see_sky(s, camera, f32(reach), grid.passes, threads, grid.directions, grid.seen)
+        see_sky(s, camera, f32(reach), grid.passes, threads, grid.directions, depth, grid.seen)
     else:
         see_points(s, lights, number, camera, f32(reach), grid.passes, threads, depth, grid.seen)
     grid.passes += 1
@@ -408,14 +433,13 @@ def airlight(
     """Air part (pixels, 3) of one source's layer under ``medium``; ``depth`` (pixels,) [m], inf for the sky."""
     packed = medium.pack()
     width, height = int(camera[13]), int(camera[14])
-    weight = f32(1.0 / max(grid.passes, 1))
     out = np.empty((width * height, 3), np.float32)
     threads = nb.get_num_threads()
     tint = np.asarray(medium.albedo, np.float32).copy()
     row = lights.rows[number]
     if grid.directions is not None:
         volume = np.empty((SKY_SLICES + 2, SKY_ROWS, SKY_COLUMNS, 3), np.float32)
-        integrate_sky(camera, packed, f32(reach), threads, grid.directions, grid.light, grid.seen, weight, volume)
+        integrate_sky(camera, packed, f32(reach), threads, grid.directions, grid.light, grid.seen, volume)
     else:
         volume = np.empty((SLICES + 2, ROWS, COLUMNS), np.float32)
         integrate_lamp(row, camera, packed, f32(reach), threads, grid.seen, volume)
