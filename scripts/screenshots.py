@@ -8,12 +8,12 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtWidgets import QApplication  # noqa: E402
+from PySide6.QtWidgets import QApplication
 
-from lunar_haze.service.client import RenderClient  # noqa: E402
-from lunar_haze.ui import theme  # noqa: E402
-from lunar_haze.ui.session import Session  # noqa: E402
-from lunar_haze.ui.window import Window  # noqa: E402
+from lunar_haze.service.client import RenderClient
+from lunar_haze.ui import theme
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.window import Window
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 #: name -> shot, look, what is chosen, whether plan and picture are swapped

@@ -18,7 +18,7 @@ def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.M
         monkeypatch.setenv(name, str(base / name.lower()))
 
 
-@pytest.fixture()
+@pytest.fixture
 def demo() -> Path:
     """The demo document that ships with the program."""
     return DEMO

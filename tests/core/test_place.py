@@ -17,7 +17,7 @@ from tests.conftest import DEMO
 GLB = DEMO.with_suffix(".glb")
 
 
-@pytest.fixture()
+@pytest.fixture
 def small_glb(tmp_path):
     path = tmp_path / "set.glb"
     red = np.zeros((8, 8, 4), np.uint8) + np.array([200, 30, 30, 255], np.uint8)

@@ -19,7 +19,8 @@ from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.ggx import energy_tables
 from lunar_haze.core.transport.live import live_layer
 from lunar_haze.core.transport.scene import PackedPlace
-from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of, quad as face
+from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
+from tests.places import quad as face
 
 FLOOR = place_of((floor(), WHITE))
 

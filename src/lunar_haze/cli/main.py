@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+from typer.exceptions import TyperException
 
 from lunar_haze import __version__
 from lunar_haze.core.document.files import SUFFIX, load, save
@@ -25,6 +26,7 @@ COMMANDS = ("render", "info", "new")
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=False,
+    rich_markup_mode=None,
     pretty_exceptions_enable=False,
     help="Mood and atmosphere lighting. Without a command: opens FILE.haze, or the demo place, in the window.",
 )
@@ -205,12 +207,15 @@ def run(arguments: list[str] | None = None) -> None:
     start_logging("main")
     try:
         if given and (given[0] in COMMANDS or given[0].startswith("-")):
-            app(given, standalone_mode=True)
+            sys.exit(app(given, standalone_mode=False) or 0)
         else:
             sys.exit(_window(given))
     except HazeError as error:
         _says.print(f"lunar-haze: {error}", style="bold", markup=False, soft_wrap=True)
         sys.exit(1)
+    except TyperException as error:
+        _says.print(f"lunar-haze: {error.format_message()}; --help tells more", style="bold", markup=False, soft_wrap=True)
+        sys.exit(2)
     except KeyboardInterrupt:
         sys.exit(130)
     except Exception:

@@ -123,6 +123,11 @@ class Facets(QScrollArea):
                 "Click a surface to put a source there."
             )
         self._column.addStretch(1)
+        # A well may be in the midst of telling of its change: it goes once that is done.
+        old = self.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
         self.setWidget(body)
         self.refresh()
 

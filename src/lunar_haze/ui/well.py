@@ -128,12 +128,12 @@ class Well(QWidget):
         editor.setText(begin or format_quantity(self.value, self.unit))
         editor.setGeometry(self.rect())
         editor.setFont(theme.font())
-        if not begin:
-            editor.selectAll()
         editor.returnPressed.connect(self._typed)
         editor.editingFinished.connect(self._close_editor)
         editor.show()
         editor.setFocus()
+        if not begin:
+            editor.selectAll()
         self._editor = editor
 
     def _typed(self) -> None:

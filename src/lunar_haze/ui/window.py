@@ -437,7 +437,7 @@ class Window(QMainWindow):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            typing = isinstance(QApplication.focusWidget(), QLineEdit)
+            typing = isinstance(watched, QLineEdit) or isinstance(QApplication.focusWidget(), QLineEdit)
             if not typing and self.isActiveWindow() and self._place_key(event):
                 return True
         return False

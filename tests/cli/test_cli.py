@@ -1,0 +1,102 @@
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from PIL import Image
+
+
+def run(*arguments, expect=0):
+    done = subprocess.run(
+        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *map(str, arguments)], capture_output=True, text=True
+    )
+    assert done.returncode == expect, done.stderr + done.stdout
+    assert "Traceback" not in done.stderr
+    return done
+
+
+@pytest.mark.workers
+def test_render_writes_layers_that_add_up_to_the_picture(demo, tmp_path):
+    out = tmp_path / "a.exr"
+    done = run("render", demo, "--shot", "Waiting", "--look", "moonlit mist", "--size", "96x54", "--passes", 2, "--bounces", 1, "--layers", "-o", out)
+    assert str(out) in done.stdout
+    read = oiio.ImageInput.open(str(out))
+    names = list(read.spec().channelnames)
+    pixels = read.read_image("float")
+    sources = {n.split(".")[0] for n in names if "." in n} - {"denoised"}
+    assert {"moon", "night_sky", "jetty_lamps", "hand_lantern"} <= sources
+    for channel in "RGB":
+        beauty = pixels[..., names.index(channel)]
+        total = sum(pixels[..., names.index(f"{s}.{channel}")].astype(np.float64) for s in sources)
+        np.testing.assert_allclose(total, beauty, rtol=1e-5, atol=float(beauty.max()) * 1e-6)
+    assert pixels[..., 0].mean() > 0
+
+
+@pytest.mark.workers
+def test_render_writes_a_png_without_denoising(demo, tmp_path):
+    out = tmp_path / "a.png"
+    run("render", demo, "--look", "clear noon", "--size", "64x36", "--passes", 1, "--no-denoise", "-o", out)
+    picture = np.asarray(Image.open(out))
+    assert picture.shape == (36, 64, 3)
+    assert 20 < picture.mean() < 235
+
+
+def test_info_tells_shots_looks_sources_and_triangles(demo):
+    facts = json.loads(run("info", demo, "--json").stdout)
+    assert [s["name"] for s in facts["shots"]] == ["Landing", "Waiting", "Loft"]
+    assert {k["name"] for k in facts["looks"]} == {"clear noon", "golden hour", "moonlit mist", "loft shafts"}
+    assert facts["place"]["triangles"] > 100_000
+    noon = next(k for k in facts["looks"] if k["name"] == "clear noon")
+    assert next(s for s in noon["sources"] if s["name"] == "sun")["unit"] == "lx"
+    plain = run("info", demo).stdout
+    assert "look moonlit mist" in plain
+    assert "klx" in plain
+
+
+def test_new_makes_a_document_from_a_place(demo, tmp_path):
+    out = tmp_path / "mine.haze"
+    run("new", demo.with_suffix(".glb"), "--output", out)
+    facts = json.loads(run("info", out, "--json").stdout)
+    assert len(facts["shots"]) == 3
+    assert {"sun", "sky", "post lamp"} <= {s["name"] for s in facts["looks"][0]["sources"]}
+    told = run("new", demo.with_suffix(".glb"), "--output", tmp_path / "big.haze", "--scale", 100).stderr
+    assert "across" in told
+
+
+BAD = {
+    "no file": (["render", "none.haze", "-o", "a.png"], "cannot be opened"),
+    "no shot": (["render", "DEMO", "--shot", "Attic", "-o", "a.png"], "there are Landing"),
+    "no look": (["render", "DEMO", "--look", "storm", "-o", "a.png"], "there is no look"),
+    "size": (["render", "DEMO", "--size", "wide", "-o", "a.png"], "not a size"),
+    "kind": (["render", "DEMO", "-o", "a.gif"], "kind of still"),
+    "folder": (["render", "DEMO", "-o", "no/such/a.png"], "not a folder"),
+    "no place": (["new", "none.glb", "--output", "a.haze"], "not there"),
+    "suffix": (["new", "none.glb", "--output", "a.txt"], "end it in .haze"),
+    "info on a folder": (["info", "."], "folder"),
+    "bounces": (["render", "DEMO", "--bounces", "9", "-o", "a.png"], "less than or equal to 4"),
+    "no arguments": (["render"], "Missing argument"),
+}
+
+
+@pytest.mark.parametrize("kind", BAD)
+def test_bad_input_gets_one_clear_line_and_a_bad_exit(demo, tmp_path, monkeypatch, kind):
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("PYTHONPATH", str(Path(__file__).resolve().parents[2]))
+    arguments, words = BAD[kind]
+    done = subprocess.run(
+        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *[str(demo) if a == "DEMO" else a for a in arguments]],
+        capture_output=True, text=True,
+    )  # fmt: skip
+    assert done.returncode != 0
+    assert words in " ".join(done.stderr.split())
+    assert "Traceback" not in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_help_names_units():
+    assert "EV100" in run("render", "--help").stdout
+    assert "px" in run("render", "--help").stdout
