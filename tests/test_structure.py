@@ -64,8 +64,14 @@ def test_no_file_names_a_path_of_this_machine_or_a_registry():
     import re
 
     bad = re.compile(r"/work/|pypi\.org|files\.pythonhosted|deb\.debian\.org|registry\.npmjs")
-    tracked = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split("\n")
+    tracked = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split(
+        "\n"
+    )
     for name in tracked:
         path = ROOT / name
-        if path.suffix in {".py", ".md", ".toml", ".sh", ".lock", ".haze", ""} and path.is_file() and path != Path(__file__):
+        if (
+            path.suffix in {".py", ".md", ".toml", ".sh", ".lock", ".haze", ""}
+            and path.is_file()
+            and path != Path(__file__)
+        ):
             assert not bad.search(path.read_text("utf-8", errors="ignore")), name

@@ -11,7 +11,9 @@ from PIL import Image
 
 def run(*arguments, expect=0):
     done = subprocess.run(
-        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *map(str, arguments)], capture_output=True, text=True
+        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *map(str, arguments)],
+        capture_output=True,
+        text=True,
     )
     assert done.returncode == expect, done.stderr + done.stdout
     assert "Traceback" not in done.stderr
@@ -21,7 +23,23 @@ def run(*arguments, expect=0):
 @pytest.mark.workers
 def test_render_writes_layers_that_add_up_to_the_picture(demo, tmp_path):
     out = tmp_path / "a.exr"
-    done = run("render", demo, "--shot", "Waiting", "--look", "moonlit mist", "--size", "96x54", "--passes", 2, "--bounces", 1, "--layers", "-o", out)
+    done = run(
+        "render",
+        demo,
+        "--shot",
+        "Waiting",
+        "--look",
+        "moonlit mist",
+        "--size",
+        "96x54",
+        "--passes",
+        2,
+        "--bounces",
+        1,
+        "--layers",
+        "-o",
+        out,
+    )
     assert str(out) in done.stdout
     read = oiio.ImageInput.open(str(out))
     names = list(read.spec().channelnames)

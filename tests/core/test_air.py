@@ -13,7 +13,11 @@ from lunar_haze.core.air.phase import henyey_greenstein
 
 heights = st.floats(-20, 60)
 media = st.builds(
-    Medium, visibility_m=st.floats(5, 5000), base_m=st.floats(-2, 6), fall_off_m=st.floats(0.5, 80), top_m=st.floats(8, 50)
+    Medium,
+    visibility_m=st.floats(5, 5000),
+    base_m=st.floats(-2, 6),
+    fall_off_m=st.floats(0.5, 80),
+    top_m=st.floats(8, 50),
 )
 points = st.tuples(st.floats(-100, 100), st.floats(-100, 100), heights).map(np.array)
 
@@ -29,7 +33,9 @@ def _sigma(medium, z):
 def test_optical_depth_is_the_integral_of_extinction(medium, a, b):
     length = float(np.linalg.norm(b - a))
     kinks = [
-        (z - a[2]) / (b[2] - a[2]) for z in (medium.base_m, medium.top_m) if abs(b[2] - a[2]) > 1e-9 and 0 < (z - a[2]) / (b[2] - a[2]) < 1
+        (z - a[2]) / (b[2] - a[2])
+        for z in (medium.base_m, medium.top_m)
+        if abs(b[2] - a[2]) > 1e-9 and 0 < (z - a[2]) / (b[2] - a[2]) < 1
     ]
     truth, _ = quad(lambda t: _sigma(medium, a[2] + t * (b[2] - a[2])) * length, 0, 1, points=kinks or None, limit=200)
     assert float(optical_depth(medium, a, b)) == pytest.approx(truth, rel=1e-3, abs=1e-6)
@@ -39,7 +45,9 @@ def test_optical_depth_is_the_integral_of_extinction(medium, a, b):
 def test_transmittance_composes_along_a_path(medium, a, b, share):
     middle = a + share * (b - a)
     whole = optical_depth(medium, a, b)
-    assert float(optical_depth(medium, a, middle) + optical_depth(medium, middle, b)) == pytest.approx(float(whole), rel=1e-6, abs=1e-9)
+    assert float(optical_depth(medium, a, middle) + optical_depth(medium, middle, b)) == pytest.approx(
+        float(whole), rel=1e-6, abs=1e-9
+    )
     assert float(optical_depth(medium, b, a)) == pytest.approx(float(whole), rel=1e-9, abs=1e-12)
 
 

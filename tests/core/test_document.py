@@ -101,7 +101,9 @@ def test_a_drag_is_one_step_of_undo():
 
 
 def test_start_from_black_silences_everything_that_gives_light():
-    document = edits.start_from_black(a_document(*(Source(str(i), str(i), s) for i, s in enumerate((Sun(), Sky(), Ball(), Surface("x"))))))
+    document = edits.start_from_black(
+        a_document(*(Source(str(i), str(i), s) for i, s in enumerate((Sun(), Sky(), Ball(), Surface("x")))))
+    )
     assert all(s.muted for s in document.look.sources)
 
 
@@ -172,7 +174,13 @@ def test_what_cannot_be_read_is_listed_and_kept(tmp_path):
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("", "damaged"), ("{", "damaged"), ("[]", "not a Lunar Haze"), ("{}", "not a Lunar Haze"), ('{"lunar_haze": 1}', "no shot")],
+    [
+        ("", "damaged"),
+        ("{", "damaged"),
+        ("[]", "not a Lunar Haze"),
+        ("{}", "not a Lunar Haze"),
+        ('{"lunar_haze": 1}', "no shot"),
+    ],
 )
 def test_damaged_documents_are_refused_with_a_sentence(tmp_path, text, words):
     path = tmp_path / "a.haze"
@@ -212,7 +220,9 @@ def test_a_full_disk_leaves_the_old_file(tmp_path):
         "except DocumentError as error: print(error)\n"
     )
     root = Path(__file__).resolve().parents[2]
-    done = subprocess.run([sys.executable, "-c", code, str(path), str(root)], capture_output=True, text=True, cwd=root, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(path), str(root)], capture_output=True, text=True, cwd=root, check=True
+    )
     assert os.strerror(errno.EFBIG).lower() in done.stdout
     assert path.read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["a.haze"]

@@ -26,7 +26,9 @@ PLACE = PlaceSpec("/none.glb", 1.0, "key")
 
 
 def image(key, scale=1.0):
-    return LayerImage(key, 4, RNG.random((12, 24, 3), np.float32) * np.float32(scale), RNG.random((12, 24, 3), np.float32))
+    return LayerImage(
+        key, 4, RNG.random((12, 24, 3), np.float32) * np.float32(scale), RNG.random((12, 24, 3), np.float32)
+    )
 
 
 def gain(key, value, air=1.0):
@@ -39,7 +41,8 @@ def test_the_mix_is_the_sum_of_layers_times_gains():
     mixer.set_layers(layers)
     gs = (gain("a", 2.0), gain("b", 0.5), gain("c", 7.0, 0.0))
     expected = sum(
-        i.surface.astype(float) * np.array(g.surface) + i.air.astype(float) * np.array(g.air) for i, g in zip(layers, gs)
+        i.surface.astype(float) * np.array(g.surface) + i.air.astype(float) * np.array(g.air)
+        for i, g in zip(layers, gs)
     )
     np.testing.assert_allclose(mixer.picture(gs), expected, rtol=2e-6)
 
@@ -50,7 +53,8 @@ def test_halving_a_dimmer_halves_the_layer_to_the_bit():
     source = Source("a", "a", Ball(), 812.0, "lm", 0.0, 2714.0)
     dimmed = Source("a", "a", Ball(), 812.0, "lm", -1.0, 2714.0)
     whole, half = (
-        mixer.picture((LayerGain("a", tuple(source_gain(s).tolist()), tuple(source_gain(s).tolist())),)) for s in (source, dimmed)
+        mixer.picture((LayerGain("a", tuple(source_gain(s).tolist()), tuple(source_gain(s).tolist())),))
+        for s in (source, dimmed)
     )
     np.testing.assert_array_equal(half, whole * np.float32(0.5))
 
@@ -264,7 +268,12 @@ def test_pngs_are_read_back_by_another_reader(tmp_path, bits):
 
 def test_layer_names_are_plain_and_unlike():
     taken = set()
-    assert [layer_name(n, taken) for n in ("jetty lamps", "jetty-lamps", "ÄÖ", "")] == ["jetty_lamps", "jetty_lamps_2", "source", "source_2"]
+    assert [layer_name(n, taken) for n in ("jetty lamps", "jetty-lamps", "ÄÖ", "")] == [
+        "jetty_lamps",
+        "jetty_lamps_2",
+        "source",
+        "source_2",
+    ]
 
 
 def test_stills_that_cannot_be_written_are_told(tmp_path):

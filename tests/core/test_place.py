@@ -60,7 +60,9 @@ def test_a_glb_comes_in_as_it_was_made(small_glb):
 def test_another_reader_sees_the_same_demo_place():
     place, other = load_place(GLB), trimesh.load_scene(GLB)
     assert 100_000 <= len(place.triangles) <= 300_000
-    assert sum(len(other.geometry[n].faces) for _t, n in (other.graph[g] for g in other.graph.nodes_geometry)) == len(place.triangles)
+    assert sum(len(other.geometry[n].faces) for _t, n in (other.graph[g] for g in other.graph.nodes_geometry)) == len(
+        place.triangles
+    )
     low, high = place.bounds
     theirs = other.bounds  # Y up
     np.testing.assert_allclose((low[0], low[2]), (theirs[0][0], theirs[0][1]), atol=1e-3)
@@ -79,12 +81,21 @@ def test_the_demo_place_has_what_the_job_needs():
     assert len(place.glowing_materials()) == 4
     figure = place.positions[place.triangles[place.object_of == place.objects.index("waiting figure")]].reshape(-1, 3)
     assert np.ptp(figure[:, 2]) == pytest.approx(1.75, abs=0.04)
-    eyes = place.positions[place.triangles[place.material_of == [m.name for m in place.materials].index("eye")]].reshape(-1, 3)
+    eyes = place.positions[
+        place.triangles[place.material_of == [m.name for m in place.materials].index("eye")]
+    ].reshape(-1, 3)
     assert np.ptp(eyes[:, 2]) == pytest.approx(0.025, abs=0.001)
     assert place.notes == ()
 
 
-@pytest.mark.parametrize("solid", [box((1, 2, 3), (1, 2, 3)), tube([(0, 0, 0), (0, 1, 2), (1, 1, 4)], [0.3, 0.2, 0.1]), ellipsoid((0, 0, 0), (1, 2, 3))])
+@pytest.mark.parametrize(
+    "solid",
+    [
+        box((1, 2, 3), (1, 2, 3)),
+        tube([(0, 0, 0), (0, 1, 2), (1, 1, 4)], [0.3, 0.2, 0.1]),
+        ellipsoid((0, 0, 0), (1, 2, 3)),
+    ],
+)
 def test_solids_face_outward(solid):
     corners = solid.positions[solid.triangles]
     faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -132,7 +143,9 @@ def _edited(path, target, change):
 
 
 def _nan_vertex(document, binary):
-    view = document["bufferViews"][document["accessors"][document["meshes"][0]["primitives"][0]["attributes"]["POSITION"]]["bufferView"]]
+    view = document["bufferViews"][
+        document["accessors"][document["meshes"][0]["primitives"][0]["attributes"]["POSITION"]]["bufferView"]
+    ]
     binary[view["byteOffset"] : view["byteOffset"] + 4] = struct.pack("<f", float("nan"))
 
 

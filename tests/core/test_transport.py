@@ -66,7 +66,9 @@ def test_a_glowing_surface_lights_like_the_rectangle_it_is():
     place = place_of((floor(), WHITE), (panel, glow))
     lamp = Rectangle((0, 0, 2.0), (0, 0, 0), 1.0, 1.0)
     expected = axial_illuminance_per_radiance(lamp, 2.0)
-    assert lambert_illuminance(lit(place, down_at(0, 0, 1.0), Surface("glow"), passes=256)) == pytest.approx(expected, rel=0.01)
+    assert lambert_illuminance(lit(place, down_at(0, 0, 1.0), Surface("glow"), passes=256)) == pytest.approx(
+        expected, rel=0.01
+    )
 
 
 def test_the_sun_gives_its_lux_to_what_faces_it():
@@ -213,11 +215,14 @@ def test_no_mist_is_identity_and_mist_takes_light_from_surfaces():
     assert misty.surface.mean() / clear.surface.mean() == pytest.approx(expected, rel=0.01)
 
 
-@pytest.mark.parametrize("shape", [Sun(40.0, 90.0), Ball((5.0, 4.0, 2.5), 0.1), Beam((4.0, 6.0, 4.0), (0, 3, 0), 0.06), Sky(30.0, 90.0)])
+@pytest.mark.parametrize(
+    "shape", [Sun(40.0, 90.0), Ball((5.0, 4.0, 2.5), 0.1), Beam((4.0, 6.0, 4.0), (0, 3, 0), 0.06), Sky(30.0, 90.0)]
+)
 def test_live_air_agrees_with_refined_air(shape):
     """Through a slatted wall, so that shafts must stand in the same place."""
     slats = [
-        (face([(1.5, y, 0), (1.5, y + 0.5, 0), (1.5, y + 0.5, 5), (1.5, y, 5)]), BLACK) for y in np.arange(-6.0, 12.0, 1.0)
+        (face([(1.5, y, 0), (1.5, y + 0.5, 0), (1.5, y + 0.5, 5), (1.5, y, 5)]), BLACK)
+        for y in np.arange(-6.0, 12.0, 1.0)
     ]
     place = place_of((floor(), WHITE), *slats)
     view = View(Camera((-5.0, -6.0, 2.0), (0.0, 2.0, 1.0), 28.0), 192, 108)
@@ -256,7 +261,9 @@ def test_the_same_pixels_whatever_the_threads_and_parts():
             for part in range(parts):
                 frame.trace(keys, part, parts)
         images = [frame.image(k) for k in keys]
-        results.append([frame.guides.albedo, frame.guides.depth] + [i.surface for i in images] + [i.air for i in images])
+        results.append(
+            [frame.guides.albedo, frame.guides.depth] + [i.surface for i in images] + [i.air for i in images]
+        )
     nb.set_num_threads(threads)
     for other in results[1:]:
         for a, b in zip(results[0], other):

@@ -22,7 +22,10 @@ def test_what_an_artist_types_is_understood(text, unit, current, value):
     assert parse_quantity(text, unit, current) == pytest.approx(value)
 
 
-@pytest.mark.parametrize(("text", "unit"), [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", "")])
+@pytest.mark.parametrize(
+    ("text", "unit"),
+    [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", "")],
+)
 def test_what_is_no_quantity_is_told_in_a_sentence(text, unit):
     with pytest.raises(QuantityError) as caught:
         parse_quantity(text, unit, 1.0)

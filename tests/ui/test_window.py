@@ -55,7 +55,9 @@ def drag(widget, start, end, button=Qt.MouseButton.LeftButton, modifier=Qt.Keybo
     for step in range(1, steps + 1):
         at = start + (end - start) * step / steps
         # QTest.mouseMove carries no buttons offscreen: the event is sent as the window system would.
-        event = QMouseEvent(QMouseEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, button, modifier)
+        event = QMouseEvent(
+            QMouseEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, button, modifier
+        )
         QApplication.sendEvent(widget, event)
     QTest.mouseRelease(widget, button, modifier, end.toPoint())
     QApplication.processEvents()
@@ -86,7 +88,9 @@ def choose_look(window, qtbot, look, shot="Landing"):
 def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
     assert not window.bridge.image.isNull()
     assert list(window.rail.cards) == [s.id for s in window.session.document.look.sources] + [AIR]
-    qtbot.waitUntil(lambda: all(c.image is not None for k, c in window.rail.cards.items() if k in ("sun", "sky")), timeout=5000)
+    qtbot.waitUntil(
+        lambda: all(c.image is not None for k, c in window.rail.cards.items() if k in ("sun", "sky")), timeout=5000
+    )
     qtbot.waitUntil(lambda: window.plan._relief is not None, timeout=20_000)
     window.plan.repaint()
     assert window.plan._image is not None
@@ -233,7 +237,9 @@ def test_exposure_stays_until_it_is_asked_from_the_picture(window):
     QTest.keyClick(window, Qt.Key.Key_E)
     look = window.session.document.look
     assert look.ev100 != ev100
-    exposed = np.exp(np.log(window.bridge.picture @ [0.2722287, 0.6740818, 0.0536895]).mean()) * exposure_scale(look.ev100)
+    exposed = np.exp(np.log(window.bridge.picture @ [0.2722287, 0.6740818, 0.0536895]).mean()) * exposure_scale(
+        look.ev100
+    )
     assert exposed == pytest.approx(0.18, rel=0.1)
 
 
@@ -251,7 +257,9 @@ def test_a_mark_is_pulled_in_the_plan_and_on_its_height_strip(window, qtbot):
     assert after.position[2] == before.position[2]
     assert after.aim == before.aim
     qtbot.waitUntil(lambda: len(window.bridge._backend.requests) > asked)
-    kept = {s.key() for s in window.bridge._backend.requests[-1].layers} & {s.key() for s in window.bridge._backend.requests[asked - 1].layers}
+    kept = {s.key() for s in window.bridge._backend.requests[-1].layers} & {
+        s.key() for s in window.bridge._backend.requests[asked - 1].layers
+    }
     assert len(kept) == len(window.bridge._backend.requests[-1].layers) - 1, "only the moved lamp restarts"
     drag(plan, QPoint(plan.width() - 8, 100), QPoint(plan.width() - 8, 40))
     assert source(window, "rim").shape.position[2] > before.position[2]
@@ -310,7 +318,16 @@ def test_zoom_keeps_the_point_under_the_pointer(window):
     picture = window.picture
     at = QPointF(300, 200)
     before = picture.to_picture(at)
-    wheel = QWheelEvent(at, picture.mapToGlobal(at), QPoint(), QPoint(0, 360), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)
+    wheel = QWheelEvent(
+        at,
+        picture.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, 360),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(picture, wheel)
     assert picture.zoom > 1.3
     np.testing.assert_allclose(picture.to_picture(at), before, atol=1e-6)
@@ -367,7 +384,9 @@ def test_unsaved_work_comes_back_and_undo_leads_to_the_saved_file(window, qtbot,
 def test_a_place_let_fall_on_the_picture_is_opened(window, qtbot, work):
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(work.with_suffix(".glb")))])
-    event = QDropEvent(QPointF(100, 100), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    event = QDropEvent(
+        QPointF(100, 100), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
     # Offscreen there is no drag to end in a drop: the widget gets the event as the system would hand it.
     window.picture.dropEvent(event)
     assert window.session.path is None
@@ -423,7 +442,7 @@ def test_cards_are_copied_pasted_moved_and_taken_away(window):
     QTest.keyClick(window, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
     names = [s.name for s in window.session.document.look.sources]
     assert names[-2] == "sun 2"
-    assert [c for c in window.rail.cards][-3] == window.session.chosen
+    assert list(window.rail.cards)[-3] == window.session.chosen
     QTest.keyClick(window, Qt.Key.Key_Delete)
     assert "sun 2" not in [s.name for s in window.session.document.look.sources]
     assert window.session.chosen == ""
@@ -463,7 +482,9 @@ def test_keys_are_on_one_sheet_without_doubles_and_can_be_changed(window, tmp_pa
     assert mine.change(pin, "Ctrl+P") is None
     assert Keys(tmp_path / "k.json").key(pin).toString() == "Ctrl+P"
     QTest.keyClick(window, Qt.Key.Key_F1)
-    sheet = QApplication.activeModalWidget() or next(w for w in QApplication.topLevelWidgets() if w.windowTitle() == "keys")
+    sheet = QApplication.activeModalWidget() or next(
+        w for w in QApplication.topLevelWidgets() if w.windowTitle() == "keys"
+    )
     sheet.close()
 
 

@@ -214,7 +214,9 @@ def run(arguments: list[str] | None = None) -> None:
         _says.print(f"lunar-haze: {error}", style="bold", markup=False, soft_wrap=True)
         sys.exit(1)
     except TyperException as error:
-        _says.print(f"lunar-haze: {error.format_message()}; --help tells more", style="bold", markup=False, soft_wrap=True)
+        _says.print(
+            f"lunar-haze: {error.format_message()}; --help tells more", style="bold", markup=False, soft_wrap=True
+        )
         sys.exit(2)
     except KeyboardInterrupt:
         sys.exit(130)

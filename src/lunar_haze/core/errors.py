@@ -1,13 +1,13 @@
 """What can go wrong, as a tree. The interface catches by meaning and shows the message as it is.
 
-    HazeError                a sentence that says what, where and what to do
-    ├── DocumentError        a .haze file that cannot be read, written or understood
-    │   └── NewerSchemaError     written by a newer version
-    ├── PlaceError           a modelled place that cannot be imported
-    ├── QuantityError        text that is no number with a unit this field takes
-    ├── EngineError          the ray engine or the denoiser cannot work
-    ├── ServiceError         the render process cannot be started or reached
-    └── HandOffError         a still or layer file that cannot be written
+HazeError                a sentence that says what, where and what to do
+├── DocumentError        a .haze file that cannot be read, written or understood
+│   └── NewerSchemaError     written by a newer version
+├── PlaceError           a modelled place that cannot be imported
+├── QuantityError        text that is no number with a unit this field takes
+├── EngineError          the ray engine or the denoiser cannot work
+├── ServiceError         the render process cannot be started or reached
+└── HandOffError         a still or layer file that cannot be written
 """
 
 

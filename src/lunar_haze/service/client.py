@@ -149,5 +149,3 @@ class RenderClient:
                 process.wait()
         if self.board is not None:
             self.board.close()
-
-

@@ -1,4 +1,4 @@
-"""Compiles the kernels once, with progress, so that no artist ever waits for it: ``python -m lunar_haze.service.warmup``.
+"""Compiles the kernels once, with progress: ``python -m lunar_haze.service.warmup``.
 
 A stamp beside the compiled code names the sources it was made from; while it fits nothing is
 loaded and the command returns at once.

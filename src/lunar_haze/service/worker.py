@@ -217,7 +217,7 @@ class Worker:
         keys = frame.want([attrs.evolve(s, view=small) for s in request.layers])
         frame.trace(keys)
         board = self._board
-        for spec, key, small_key in zip(request.layers, job.keys, keys):
+        for _spec, key, small_key in zip(request.layers, job.keys, keys):
             if job.frame.sums[key].passes == 0 and key not in job.live:
                 slot = self._slot_for(key, set(job.keys))
                 image = frame.image(small_key)
@@ -271,7 +271,7 @@ class Worker:
 
     def _answer_live(self, job: Job, missing: list[str]) -> None:
         """Stand-ins for layers whose medium alone has changed."""
-        specs = {k: s for k, s in zip(job.keys, job.request.layers)}
+        specs = dict(zip(job.keys, job.request.layers))
         job.live = self._live.answer(job.frame, {k: specs[k] for k in missing})
 
     def _finish(self, job: Job) -> None:

@@ -297,7 +297,11 @@ class RenderBridge(QObject):
         origin, direction = request.view.camera.ray(column + 0.5, row + 0.5, board.width, board.height)
         owner = board.owner[row, column]
         return Seen(
-            origin + direction * distance, board.ground[row, column].astype(float), distance, int(owner[0]), int(owner[1])
+            origin + direction * distance,
+            board.ground[row, column].astype(float),
+            distance,
+            int(owner[0]),
+            int(owner[1]),
         )
 
     def close(self) -> None:

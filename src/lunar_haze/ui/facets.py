@@ -196,7 +196,9 @@ class Facets(QScrollArea):
         name = QLineEdit()
         name.setAccessibleName("name of the source")
         name.setToolTip("name it by what it does")
-        name.editingFinished.connect(lambda: name.text().strip() and session.act_on_source("name", name=name.text().strip()))
+        name.editingFinished.connect(
+            lambda: name.text().strip() and session.act_on_source("name", name=name.text().strip())
+        )
         role = QComboBox()
         role.setAccessibleName("role of the source")
         role.setToolTip("what the source is for")
@@ -345,6 +347,7 @@ class Facets(QScrollArea):
                    lambda: medium().anisotropy, lambda v: changed(anisotropy=v))  # fmt: skip
         self._section("colour of the mist (what it scatters)")
         for axis, label in enumerate(("red", "green", "blue")):
+
             def write(value: float, axis: int = axis) -> Document:
                 albedo = list(medium().albedo)
                 albedo[axis] = value

@@ -30,6 +30,7 @@ from lunar_haze.ui.session import Session
 
 HANDLE_REACH = 9.0
 WIPE_REACH = 6.0
+EMPTY = "let a place fall here (.glb, .gltf, .obj, .ply) or a document (.haze)\n\nCtrl+O opens one"
 #: How far a new lamp stands off the surface it was put on [m].
 STAND_OFF_M = 0.4
 
@@ -154,7 +155,9 @@ class PictureView(QWidget):
             origin, direction = camera.ray(x * width, y * height, width, height)
             point = origin + direction * (depth / float(direction @ camera.axes()[2]))
         document = edits.change_shape(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
-        self.session.edit("place of the lamp" if part == "position" else "aim", document, f"handle {part} {self.session.chosen}")
+        self.session.edit(
+            "place of the lamp" if part == "position" else "aim", document, f"handle {part} {self.session.chosen}"
+        )
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -164,7 +167,11 @@ class PictureView(QWidget):
         if not self.session.is_open:
             return
         button, modifiers = event.button(), event.modifiers()
-        if self.wiping and button == Qt.MouseButton.LeftButton and abs(event.position().x() - self._wipe_x()) < WIPE_REACH:
+        if (
+            self.wiping
+            and button == Qt.MouseButton.LeftButton
+            and abs(event.position().x() - self._wipe_x()) < WIPE_REACH
+        ):
             self._gesture = "wipe"
         elif button == Qt.MouseButton.LeftButton and (part := self._handle_under(event.position())):
             shape = self.session.chosen_source.shape
@@ -341,7 +348,7 @@ class PictureView(QWidget):
         if not self.session.is_open:
             painter.setPen(theme.qcolor(theme.DIM))
             painter.setFont(theme.font(theme.TITLE))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "let a place fall here (.glb, .gltf, .obj, .ply) or a document (.haze)\n\nCtrl+O opens one")  # fmt: skip
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, EMPTY)
             return
         frame = self.frame()
         image = self._isolated_image or self.bridge.image

@@ -91,7 +91,9 @@ class PlanView(QWidget):
         spots = np.array(points)
         low, high = spots.min(0), spots.max(0)
         self.centre = tuple(((low + high) / 2).tolist())
-        extent = max(float((high - low)[0]) / max(self.width() - STRIP, 50), float((high - low)[1]) / max(self.height(), 50))
+        extent = max(
+            float((high - low)[0]) / max(self.width() - STRIP, 50), float((high - low)[1]) / max(self.height(), 50)
+        )
         self.metres_per_pixel = max(extent * 1.35, 0.02)
         self.update()
 
@@ -193,7 +195,9 @@ class PlanView(QWidget):
             low, high = self._strip_range()
             z = low + (1 - min(max(at.y() / self.height(), 0.0), 1.0)) * (high - low)
             x, y, _z = source.shape.position
-            self.session.edit("height", edits.change_shape(document, source_id, position=(x, y, z)), f"height {source_id}")
+            self.session.edit(
+                "height", edits.change_shape(document, source_id, position=(x, y, z)), f"height {source_id}"
+            )
         elif part == "bearing":
             middle = QPointF((self.width() - STRIP) / 2, self.height() / 2)
             away = at - middle
@@ -276,7 +280,9 @@ class PlanView(QWidget):
         if isinstance(shape, Sun):
             at = self._sun_mark(shape)
             middle = QPointF((self.width() - STRIP) / 2, self.height() / 2)
-            painter.setPen(QPen(theme.qcolor(self.session.light_hex(source), 0.35 if heard else 0.12), 1, Qt.PenStyle.DashLine))
+            painter.setPen(
+                QPen(theme.qcolor(self.session.light_hex(source), 0.35 if heard else 0.12), 1, Qt.PenStyle.DashLine)
+            )
             painter.drawLine(at, at + (middle - at) * 0.35)
             spots = [at]
         elif isinstance(shape, PLACED):
@@ -309,7 +315,9 @@ class PlanView(QWidget):
                 painter.drawEllipse(at, 8, 8)
 
     def _paint_scale(self, painter: QPainter) -> None:
-        metres = next(m for m in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 5000) if m / self.metres_per_pixel > 36)
+        metres = next(
+            m for m in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 5000) if m / self.metres_per_pixel > 36
+        )
         length = metres / self.metres_per_pixel
         y = self.height() - 8
         painter.setPen(QPen(theme.qcolor(theme.TEXT, 0.8), 1))

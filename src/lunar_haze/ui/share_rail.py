@@ -45,7 +45,9 @@ class Card(QWidget):
 
     def renew(self) -> None:
         """Make the card's picture again."""
-        image = self.bridge.air_image(CARD_WIDTH) if self.what == AIR else self.bridge.share_image(self.what, CARD_WIDTH)
+        image = (
+            self.bridge.air_image(CARD_WIDTH) if self.what == AIR else self.bridge.share_image(self.what, CARD_WIDTH)
+        )
         if image is not None or self.what == AIR:
             self.image = image
         self.update()
@@ -72,7 +74,9 @@ class Card(QWidget):
         document = self.session.document
         if self._axis == "level":
             stops = min(max(source.dimmer_stops - delta.y() / PIXELS_PER_STOP * fine, -40.0), 20.0)
-            self.session.edit("dimmer", edits.change_source(document, self.what, dimmer_stops=stops), f"dimmer {self.what}")
+            self.session.edit(
+                "dimmer", edits.change_source(document, self.what, dimmer_stops=stops), f"dimmer {self.what}"
+            )
         else:
             kelvin = (source.kelvin or 6000.0) * 2.0 ** (delta.x() / PIXELS_PER_KELVIN_STOP * fine)
             kelvin = min(max(kelvin, 1000.0), 15000.0)
@@ -102,7 +106,9 @@ class Card(QWidget):
         heard = source is None or audible(source, any_alone)
         if self.image is not None:
             size = self.image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
-            target = QRectF((CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height())
+            target = QRectF(
+                (CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height()
+            )
             painter.setClipRect(frame)
             painter.setOpacity(1.0 if heard else 0.22)
             painter.drawImage(target, self.image)
@@ -115,14 +121,18 @@ class Card(QWidget):
         painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
                          metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
         if source is not None:
-            painter.fillRect(QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source)))
+            painter.fillRect(
+                QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source))
+            )
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
             row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
             state = "muted" if source.muted else "alone" if source.alone else source.role
             painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
             painter.setPen(theme.qcolor(theme.LIT if abs(source.dimmer_stops) > 1e-6 else theme.DIM))
-            painter.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{source.dimmer_stops:+.1f} stops")
+            painter.drawText(
+                row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{source.dimmer_stops:+.1f} stops"
+            )
         else:
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))

@@ -66,12 +66,16 @@ class StopRibbon(QWidget):
                 painter.fillRect(fill, theme.qcolor(f"#{grey:02x}{grey:02x}{grey:02x}"))
             lit = stop == self._under
             painter.setPen(theme.qcolor(theme.LIT if lit else theme.TEXT if stop == 0 else theme.DIM))
-            painter.drawText(cell, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, "grey" if stop == 0 else f"{stop:+d}")
+            painter.drawText(
+                cell, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, "grey" if stop == 0 else f"{stop:+d}"
+            )
         if self.reading is not None:
-            for share, text, area, align in (
-                (self.reading.below, "black", QRectF(4, 0, EDGE_CELL - 6, self.height()), Qt.AlignmentFlag.AlignLeft),
-                (self.reading.above, "burnt", QRectF(self.width() - EDGE_CELL + 2, 0, EDGE_CELL - 6, self.height()), Qt.AlignmentFlag.AlignRight),
-            ):  # fmt: skip
+            left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
+            for share, text, start, align in (
+                (self.reading.below, "black", 4, left),
+                (self.reading.above, "burnt", self.width() - EDGE_CELL + 2, right),
+            ):
+                area = QRectF(start, 0, EDGE_CELL - 6, self.height())
                 painter.setPen(theme.qcolor(theme.WARN if share > 0.02 else theme.DIM))
                 shown = f"{text} {share:.0%}" if share >= 0.005 else text
                 painter.drawText(area, align | Qt.AlignmentFlag.AlignVCenter, shown)

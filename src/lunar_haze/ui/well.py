@@ -42,7 +42,9 @@ class Well(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{label} in {unit}" if unit else label)
-        self.setToolTip(f"{tip + ' - ' if tip else ''}drag, wheel, or type a number, a sum, +1/3 or 2x; double-click resets")
+        self.setToolTip(
+            f"{tip + ' - ' if tip else ''}drag, wheel, or type a number, a sum, +1/3 or 2x; double-click resets"
+        )
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(220, 24)

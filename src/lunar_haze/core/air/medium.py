@@ -71,9 +71,7 @@ def optical_depth(medium: Medium, start: NDArray, end: NDArray) -> NDArray:
     dz = end[..., 2] - start[..., 2]
     level = np.abs(dz) < 1e-6 * np.maximum(length, 1e-9)
     z = 0.5 * (start[..., 2] + end[..., 2])
-    density = np.where(
-        z > medium.top_m, 0.0, np.exp(-np.maximum(z - medium.base_m, 0.0) / medium.fall_off_m)
-    )
+    density = np.where(z > medium.top_m, 0.0, np.exp(-np.maximum(z - medium.base_m, 0.0) / medium.fall_off_m))
     slope = np.where(level, 1.0, dz)
     slanted = (_column(end[..., 2], medium) - _column(start[..., 2], medium)) / slope * length
     return medium.extinction_per_m * np.where(level, density * length, slanted)

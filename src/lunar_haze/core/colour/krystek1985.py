@@ -19,12 +19,8 @@ KELVIN_MAX = 15000.0
 def planckian_uv(kelvin: float) -> tuple[float, float]:
     """CIE 1960 (u, v) of a black body; ``kelvin`` is held to the valid range [1000, 15000] K."""
     t = min(max(kelvin, KELVIN_MIN), KELVIN_MAX)
-    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (
-        1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t
-    )
-    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (
-        1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t
-    )
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
     return u, v
 
 

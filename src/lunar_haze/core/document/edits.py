@@ -3,6 +3,7 @@
 import math
 import uuid
 from collections.abc import Iterable
+from typing import Any
 
 import attrs
 
@@ -42,33 +43,37 @@ def with_shot(document: Document, shot: Shot) -> Document:
     return attrs.evolve(document, shots=shots, current_shot=shot.name)
 
 
-def change_look(document: Document, **changes: object) -> Document:
+def change_look(document: Document, **changes: Any) -> Document:
     """The document with fields of the current look changed."""
     return with_look(document, attrs.evolve(document.look, **changes))
 
 
-def change_shot(document: Document, **changes: object) -> Document:
+def change_shot(document: Document, **changes: Any) -> Document:
     """The document with fields of the current shot changed."""
     return with_shot(document, attrs.evolve(document.shot, **changes))
 
 
-def change_medium(document: Document, **changes: object) -> Document:
+def change_medium(document: Document, **changes: Any) -> Document:
     """The document with fields of the current look's air changed."""
     return change_look(document, medium=attrs.evolve(document.look.medium, **changes))
 
 
-def change_source(document: Document, source_id: str, **changes: object) -> Document:
+def _evolved(shape: Any, changes: dict[str, Any]) -> Any:
+    return attrs.evolve(shape, **changes)
+
+
+def change_source(document: Document, source_id: str, **changes: Any) -> Document:
     """The document with fields of one source of the current look changed."""
     sources = tuple(attrs.evolve(s, **changes) if s.id == source_id else s for s in document.look.sources)
     return change_look(document, sources=sources)
 
 
-def change_shape(document: Document, source_id: str, **changes: object) -> Document:
+def change_shape(document: Document, source_id: str, **changes: Any) -> Document:
     """The document with fields of one source's shape changed; its amount stays as it is."""
     source = document.look.source(source_id)
     if source is None:
         return document
-    return change_source(document, source_id, shape=attrs.evolve(source.shape, **changes))
+    return change_source(document, source_id, shape=_evolved(source.shape, changes))
 
 
 def change_unit(document: Document, source_id: str, unit: str) -> Document:

@@ -24,9 +24,7 @@ SUFFIX = ".haze"
 
 def _converter() -> cattrs.Converter:
     converter = cattrs.Converter(forbid_extra_keys=False)
-    configure_tagged_union(
-        Shape, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower()
-    )
+    configure_tagged_union(Shape, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
     # JSON has no infinity: clear air is written as null.
     converter.register_unstructure_hook(float, lambda v: None if math.isinf(v) else v)
 
@@ -63,7 +61,7 @@ def _migrate(data: dict, name: str) -> dict:
         raise DocumentError(f"{name} is not a Lunar Haze document")
     if version > SCHEMA:
         raise NewerSchemaError(
-            f"{name} was saved by a newer Lunar Haze (format {version}, this one reads up to {SCHEMA}); update to open it"
+            f"{name} was saved by a newer Lunar Haze (format {version}; this one reads {SCHEMA}); update to open it"
         )
     return data
 
@@ -78,10 +76,10 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
         raise DocumentError(f"{name} is not a Lunar Haze document")
     data = _migrate(data, name)
     notes: list[str] = []
-    kept: dict[str, object] = {}
+    kept: dict[str, list] = {}
 
     def each(key: str, kind: type) -> tuple:
-        good = []
+        good: list = []
         for number, item in enumerate(data.pop(key, []) or []):
             try:
                 good.append(_CONVERTER.structure(item, kind))

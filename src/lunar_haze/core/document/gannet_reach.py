@@ -91,10 +91,7 @@ def demo_document(place_path: Path) -> Document:
     shots = tuple(
         attrs.evolve(
             s,
-            camera=attrs.evolve(
-                s.camera,
-                aim=tuple(p + (a - p) / 8.0 * aims[s.name] for p, a in zip(s.camera.position, s.camera.aim)),
-            ),
+            camera=s.camera.aimed_at(aims[s.name]),
             subject=("waiting figure",) if s.name == "Waiting" else (),
         )
         for s in shots

@@ -41,7 +41,7 @@ def establishing_camera(place: Place) -> Camera:
         float(centre[1] - reach * 0.9),
         float(low[2] + max(reach * 0.45, 1.7)),
     )
-    return Camera(position, tuple(float(c) for c in centre), 28.0)
+    return Camera(position, (float(centre[0]), float(centre[1]), float(centre[2])), 28.0)
 
 
 def new_document(path: Path, place: Place, scale: float = 1.0, hour_h: float = 10.0) -> Document:

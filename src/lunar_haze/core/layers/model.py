@@ -7,6 +7,7 @@ on and of nothing else, so undo, pins and other looks find their layers again.
 
 import hashlib
 import json
+from typing import Any
 
 import attrs
 import numpy as np
@@ -20,7 +21,7 @@ from lunar_haze.core.sources.model import Shape
 def digest(value: object) -> str:
     """Stable name of a frozen value: its fields, and the kinds of all values inside it."""
 
-    def plain(v: object) -> object:
+    def plain(v: Any) -> object:
         if attrs.has(type(v)):
             return [type(v).__name__, *(plain(getattr(v, a.name)) for a in attrs.fields(type(v)))]
         if isinstance(v, (tuple, list)):

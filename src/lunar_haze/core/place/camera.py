@@ -62,6 +62,11 @@ class Camera:
         )
         return attrs.evolve(self, position=tuple((np.asarray(self.aim) + turned).tolist()))
 
+    def aimed_at(self, distance_m: float) -> "Camera":
+        """The same view with its aim ``distance_m`` [m] before the lens."""
+        aim = np.asarray(self.position) + self.axes()[2] * distance_m
+        return attrs.evolve(self, aim=tuple(aim.tolist()))
+
     def dollied(self, factor: float) -> "Camera":
         """The camera moved along its axis so that its distance to the aim is multiplied by ``factor``."""
         offset = np.subtract(self.position, self.aim) * factor

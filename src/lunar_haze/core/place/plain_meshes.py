@@ -63,7 +63,5 @@ def _material_of(mesh: object, name: str, next_texture: int) -> tuple[Material, 
     image = getattr(visual, "image", None)
     texture = None if image is None else Texture(str(name), np.asarray(image.convert("RGBA")).copy(), True)
     base = (1.0, 1.0, 1.0) if texture is not None else tuple(linear.tolist())
-    material = Material(
-        str(getattr(visual, "name", None) or name), base, base_texture=next_texture if texture else -1
-    )
+    material = Material(str(getattr(visual, "name", None) or name), base, base_texture=next_texture if texture else -1)
     return material, texture

@@ -36,9 +36,7 @@ def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
         surface, air = total.setdefault(key, [np.zeros(3), np.zeros(3)])
         surface += gain
         air += gain * source.air_factor
-    return tuple(
-        LayerGain(key, tuple(surface.tolist()), tuple(air.tolist())) for key, (surface, air) in total.items()
-    )
+    return tuple(LayerGain(key, tuple(surface.tolist()), tuple(air.tolist())) for key, (surface, air) in total.items())
 
 
 def frame_request(

@@ -85,9 +85,7 @@ def sky_map(
     ground = 0.22 * horizon * horizon_level
     sky = sky * sunk + ground * (1 - sunk)
 
-    illuminance = float(
-        ((sky @ LUMINANCE_WEIGHTS) * np.maximum(up, 0.0) * solid_angle).sum()
-    )
+    illuminance = float(((sky @ LUMINANCE_WEIGHTS) * np.maximum(up, 0.0) * solid_angle).sum())
     result = np.ascontiguousarray(sky / illuminance, np.float32)
     result.flags.writeable = False
     return result

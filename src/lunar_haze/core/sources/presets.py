@@ -1,5 +1,7 @@
 """Plain lamps to begin with, with amounts of the real thing."""
 
+from typing import Any
+
 import attrs
 
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Shape, Source, Vec3
@@ -18,6 +20,7 @@ PRESETS: dict[str, tuple[Shape, float, str, float]] = {
 
 def make_source(preset: str, source_id: str, name: str, position: Vec3, aim: Vec3) -> Source:
     """A lamp of a preset standing at ``position`` and, where it has a front, facing ``aim``."""
+    shape: Any
     shape, amount, unit, kelvin = PRESETS[preset]
     moved = {"position": position} | ({"aim": aim} if hasattr(shape, "aim") else {})
     return Source(source_id, name, attrs.evolve(shape, **moved), amount, unit, kelvin=kelvin)

@@ -52,7 +52,16 @@ def _load() -> ctypes.CDLL:
         (
             "rtcSetSharedGeometryBuffer",
             None,
-            [_void, ctypes.c_int, ctypes.c_uint, ctypes.c_int, _void, ctypes.c_size_t, ctypes.c_size_t, ctypes.c_size_t],
+            [
+                _void,
+                ctypes.c_int,
+                ctypes.c_uint,
+                ctypes.c_int,
+                _void,
+                ctypes.c_size_t,
+                ctypes.c_size_t,
+                ctypes.c_size_t,
+            ],
         ),
     ):
         function = getattr(library, name)
@@ -106,9 +115,7 @@ class RayScene:
             _library.rtcSetSharedGeometryBuffer(
                 geometry, 1, 0, _FORMAT_FLOAT3, self._positions.ctypes.data, 0, 12, len(positions)
             )
-            _library.rtcSetSharedGeometryBuffer(
-                geometry, 0, 0, _FORMAT_UINT3, part.ctypes.data, 0, 12, len(part)
-            )
+            _library.rtcSetSharedGeometryBuffer(geometry, 0, 0, _FORMAT_UINT3, part.ctypes.data, 0, 12, len(part))
             _library.rtcSetGeometryMask(geometry, mask)
             _library.rtcCommitGeometry(geometry)
             _library.rtcAttachGeometryByID(scene, geometry, number)

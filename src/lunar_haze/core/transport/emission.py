@@ -204,7 +204,8 @@ def sample_light(s, lights, number, px, py, pz, u, v):
         row, px, py, pz,
         row[POSITION] + x * row[SIDE] + y * row[UP], row[POSITION + 1] + x * row[SIDE + 1] + y * row[UP + 1],
         row[POSITION + 2] + x * row[SIDE + 2] + y * row[UP + 2],
-        row[AXIS], row[AXIS + 1], row[AXIS + 2], f32(1.0) / row[AREA], radiance, radiance, radiance, False, kind == BEAM,
+        row[AXIS], row[AXIS + 1], row[AXIS + 2], f32(1.0) / row[AREA], radiance, radiance, radiance,
+        False, kind == BEAM,
     )  # fmt: skip
 
 

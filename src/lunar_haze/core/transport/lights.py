@@ -136,9 +136,10 @@ def pack_lights(shapes: list[Shape], place: Place, order: NDArray) -> LightArray
             row = _lamp_row(shape)
         rows.append(row)
     if not skies:
-        skies, tables = [np.zeros((2, 2, 3), np.float32)], [
-            (np.zeros(3, np.float32), np.zeros((2, 3), np.float32), np.zeros((2, 2), np.float32))
-        ]
+        skies, tables = (
+            [np.zeros((2, 2, 3), np.float32)],
+            [(np.zeros(3, np.float32), np.zeros((2, 3), np.float32), np.zeros((2, 2), np.float32))],
+        )
     return LightArrays(
         rows=np.array(rows, np.float32).reshape(-1, COLUMNS),
         sky=np.stack(skies),

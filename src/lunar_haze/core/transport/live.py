@@ -126,9 +126,7 @@ class LiveAir:
         return frame.image(key), best.spec.medium
 
 
-def live_layer(
-    frame: Frame, spec: LayerSpec, passes: int, reach: float
-) -> NDArray[np.float32]:
+def live_layer(frame: Frame, spec: LayerSpec, passes: int, reach: float) -> NDArray[np.float32]:
     """Air part (pixels, 3) of one layer by the live way alone, from ``passes`` looks; for tests and benches."""
     lights = pack_lights([spec.shape], frame.place.place, frame.place.order)
     grid = new_grid(frame.place.arrays, lights, 0)

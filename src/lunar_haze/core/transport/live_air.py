@@ -175,7 +175,8 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
     g = medium[4]
     for column in range(columns):
         dx, dy, dz = primary_direction(
-            camera, (f32(column) + f32(0.5)) * camera[13] / f32(columns),
+            camera,
+            (f32(column) + f32(0.5)) * camera[13] / f32(columns),
             (f32(row) + f32(0.5)) * camera[14] / f32(rows),
         )
         total = f32(0.0)
@@ -224,7 +225,9 @@ def _integrate_lamp_row(row_of, camera, medium, reach, row, seen, out):
                             henyey_greenstein(lx * dx + ly * dy + lz * dz, g) * _intensity(light, cos_e) * angle
                             * transmittance(medium, camera[2] + m * dz, lz, distance)
                         )  # fmt: skip
-                    total += f32(math.sqrt(through * behind)) * medium[0] * density(medium, z) * visible * arriving / apart
+                    total += (
+                        f32(math.sqrt(through * behind)) * medium[0] * density(medium, z) * visible * arriving / apart
+                    )
             through = behind
             t0 = t1
             out[k + 1, row, column] = total
@@ -279,7 +282,8 @@ def _integrate_sky_row(camera, medium, reach, row, directions, light, seen, out)
     phase = np.empty(count, np.float32)
     for column in range(columns):
         dx, dy, dz = primary_direction(
-            camera, (f32(column) + f32(0.5)) * camera[13] / f32(columns),
+            camera,
+            (f32(column) + f32(0.5)) * camera[13] / f32(columns),
             (f32(row) + f32(0.5)) * camera[14] / f32(rows),
         )
         for j in range(count):
@@ -346,15 +350,14 @@ def _spread_rows(first, last, width, height, reach, depth, volume, tint, out):
                 fk = min(at - f32(k), f32(1.0))
             for c in range(3):
                 channel = c if channels == 3 else 0
-                near = (
-                    (volume[k, j, i, channel] * (f32(1.0) - fx) + volume[k, j, i + 1, channel] * fx) * (f32(1.0) - fy)
-                    + (volume[k, j + 1, i, channel] * (f32(1.0) - fx) + volume[k, j + 1, i + 1, channel] * fx) * fy
-                )
-                far = (
-                    (volume[k + 1, j, i, channel] * (f32(1.0) - fx) + volume[k + 1, j, i + 1, channel] * fx)
-                    * (f32(1.0) - fy)
-                    + (volume[k + 1, j + 1, i, channel] * (f32(1.0) - fx) + volume[k + 1, j + 1, i + 1, channel] * fx) * fy
-                )
+                near = (volume[k, j, i, channel] * (f32(1.0) - fx) + volume[k, j, i + 1, channel] * fx) * (
+                    f32(1.0) - fy
+                ) + (volume[k, j + 1, i, channel] * (f32(1.0) - fx) + volume[k, j + 1, i + 1, channel] * fx) * fy
+                far = (volume[k + 1, j, i, channel] * (f32(1.0) - fx) + volume[k + 1, j, i + 1, channel] * fx) * (
+                    f32(1.0) - fy
+                ) + (
+                    volume[k + 1, j + 1, i, channel] * (f32(1.0) - fx) + volume[k + 1, j + 1, i + 1, channel] * fx
+                ) * fy
                 out[y * width + x, c] = (near + (far - near) * fk) * tint[c]
 
 

@@ -201,13 +201,17 @@ def trace_pixel(s, lights, active, camera, medium, bounces, index, width, pixel,
                 for k in range(n):
                     au, av = draw(vertex, seed, base + _D_SOURCE * k + _D_AIR, index)
                     bu, bv = draw(vertex, seed, base + _D_SOURCE * k + _D_AIR_LIGHT, index)
-                    r, g, b = scatter_once(s, lights, medium, ray, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv)
+                    r, g, b = scatter_once(
+                        s, lights, medium, ray, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
+                    )
                     _add(air[active[k, 1]], pixel, r * cr, g * cg, b * cb)
             elif bounces > 0:
                 au, av = draw(vertex, seed, base + _D_AIR, index)
                 bu, bv = draw(vertex, seed, base + _D_AIR_LIGHT, index)
                 k = min(int(av * f32(n)), n - 1)
-                r, g, b = scatter_once(s, lights, medium, ray, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv)
+                r, g, b = scatter_once(
+                    s, lights, medium, ray, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
+                )
                 _add(surface[active[k, 1]], pixel, r * tr * cr * f32(n), g * tg * cg * f32(n), b * tb * cb * f32(n))
         tr, tg, tb = tr * cr, tg * cg, tb * cb
         front = True

@@ -82,10 +82,7 @@ class PackedPlace:
             object_of=np.ascontiguousarray(place.object_of[self.order]),
             materials=np.array([_material_row(m) for m in place.materials], np.float32),
             textures_of=np.array(
-                [
-                    (m.base_texture, m.roughness_texture, m.normal_texture, m.emissive_texture)
-                    for m in place.materials
-                ],
+                [(m.base_texture, m.roughness_texture, m.normal_texture, m.emissive_texture) for m in place.materials],
                 np.int32,
             ),
             texels=np.concatenate(texels) if texels else np.zeros(4, np.uint8),

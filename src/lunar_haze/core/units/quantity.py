@@ -11,6 +11,7 @@ Accepted, with ``current`` the value the well holds:
 import ast
 import operator
 import re
+from typing import Any
 
 from lunar_haze.core.errors import QuantityError
 
@@ -27,7 +28,7 @@ UNITS: dict[str, tuple[str, float]] = {
 }  # fmt: skip
 
 _NUMBER_AND_UNIT = re.compile(r"^(?P<sum>[\d.eE+\-*/() ]*[\d.)])\s*(?P<unit>[^\d\s.()+\-*]*\d?)$")
-_OPERATORS = {
+_OPERATORS: dict[type, Any] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
     ast.USub: operator.neg, ast.UAdd: operator.pos,
 }  # fmt: skip

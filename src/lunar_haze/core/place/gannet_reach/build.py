@@ -77,7 +77,10 @@ def _jetty() -> SetPiece:
     x = 1.5
     while x > JETTY_END_M:
         planks.append(
-            box((x, rng.normal(0, 0.015), DECK_M - 0.025 + rng.normal(0, 0.004)), (0.17, 2.3 + rng.normal(0, 0.03), 0.05))
+            box(
+                (x, rng.normal(0, 0.015), DECK_M - 0.025 + rng.normal(0, 0.004)),
+                (0.17, 2.3 + rng.normal(0, 0.03), 0.05),
+            )
         )
         x -= 0.19
     beams = [box(((1.5 + JETTY_END_M) / 2, s * 0.85, DECK_M - 0.14), (1.5 - JETTY_END_M, 0.14, 0.18)) for s in (-1, 1)]
@@ -86,9 +89,7 @@ def _jetty() -> SetPiece:
         for side in (-1, 1):
             top = DECK_M + 0.75 if side == 1 or abs(px + 9.6) > 4 else DECK_M - 0.05
             lean = rng.normal(0, 0.03, 2)
-            posts.append(
-                tube([(px + lean[0], side * 1.1 + lean[1], -1.8), (px, side * 1.12, top)], [0.125, 0.11], 12)
-            )
+            posts.append(tube([(px + lean[0], side * 1.1 + lean[1], -1.8), (px, side * 1.12, top)], [0.125, 0.11], 12))
         posts.append(box((px, 0, DECK_M - 0.3), (0.12, 2.3, 0.14)))
     rails = []
     for low, high in ((-26.0, -14.5), (-5.5, 0.4)):
@@ -107,7 +108,9 @@ def _jetty() -> SetPiece:
     )
 
 
-def _boards(x0: float, x1: float, y: float, low: float, high: float, holes: list[tuple[float, float, float, float]]) -> list[Solid]:
+def _boards(
+    x0: float, x1: float, y: float, low: float, high: float, holes: list[tuple[float, float, float, float]]
+) -> list[Solid]:
     """Upright cladding along x at depth y, leaving rectangular holes (x0, x1, z0, z1)."""
     made, width = [], 0.15
     for i in range(int((x1 - x0) / width)):
@@ -201,8 +204,16 @@ def _loft_goods() -> list[SetPiece]:
                                 (2.5, 9.1, 0.0, 0.7, 4), (-0.35, 9.2, 0.0, 0.5, 20)):  # fmt: skip
         for k in range(4):
             for side in (-1, 1):
-                crates.append(box((0, side * s / 2, s * (k + 0.5) / 4), (s, 0.02, s / 4 * 0.86)).turned("z", turn).moved((cx, cy, z + cz)))
-                crates.append(box((side * s / 2, 0, s * (k + 0.5) / 4), (0.02, s, s / 4 * 0.86)).turned("z", turn).moved((cx, cy, z + cz)))
+                crates.append(
+                    box((0, side * s / 2, s * (k + 0.5) / 4), (s, 0.02, s / 4 * 0.86))
+                    .turned("z", turn)
+                    .moved((cx, cy, z + cz))
+                )
+                crates.append(
+                    box((side * s / 2, 0, s * (k + 0.5) / 4), (0.02, s, s / 4 * 0.86))
+                    .turned("z", turn)
+                    .moved((cx, cy, z + cz))
+                )
         crates.append(box((0, 0, s * 0.97), (s, s, 0.02)).turned("z", turn).moved((cx, cy, z + cz)))
     barrel = []
     for bx, by in ((2.2, 5.35), (0.2, 8.2)):
@@ -212,7 +223,9 @@ def _loft_goods() -> list[SetPiece]:
     for turn in range(5):
         angle = np.linspace(0, 2 * math.pi, 28)
         r = 0.28 - 0.012 * turn
-        coil.append(tube([(1.55 + r * math.cos(a), 6.9 + r * math.sin(a), z + 0.03 + turn * 0.045) for a in angle], 0.024, 8))
+        coil.append(
+            tube([(1.55 + r * math.cos(a), 6.9 + r * math.sin(a), z + 0.03 + turn * 0.045) for a in angle], 0.024, 8)
+        )
     drape = []
     rng = np.random.default_rng(8)
     for nx, ny0, ny1, low in ((2.9, 5.2, 6.6, 0.55), (0.9, 7.7, 9.4, 0.35)):
@@ -257,7 +270,10 @@ def _landing_goods() -> list[SetPiece]:
     mast = [
         tube([(3.4, 1.6, 0.4), (3.4, 1.6, 9.2)], [0.11, 0.06], 14),
         tube([(3.4, 0.2, 7.0), (3.4, 3.0, 7.0)], [0.04, 0.04], 10),
-        *[tube([(3.4, 1.6, 8.6), (3.4 + dx, 1.6 + dy, 0.5)], 0.008, 6) for dx, dy in ((-2.2, -2.0), (2.6, -1.6), (0.2, 2.9))],
+        *[
+            tube([(3.4, 1.6, 8.6), (3.4 + dx, 1.6 + dy, 0.5)], 0.008, 6)
+            for dx, dy in ((-2.2, -2.0), (2.6, -1.6), (0.2, 2.9))
+        ],
     ]
     cage = [tube([(3.4, 0.35, 6.98), (3.4, 0.35, 6.86)], [0.02, 0.09], 14)]
     posts: dict[str, list[Solid]] = {}
@@ -321,13 +337,15 @@ def _skiff() -> SetPiece:
         a = (i * w + j).ravel()
         triangles = np.concatenate([np.stack([a, a + w, a + w + 1], 1), np.stack([a, a + w + 1, a + 1], 1)])
         corner = grid.reshape(-1, 3)[triangles[len(triangles) // 3]]
-        if np.cross(corner[1] - corner[0], corner[2] - corner[0]) @ normal.reshape(-1, 3)[triangles[len(triangles) // 3][0]] < 0:
+        if (
+            np.cross(corner[1] - corner[0], corner[2] - corner[0])
+            @ normal.reshape(-1, 3)[triangles[len(triangles) // 3][0]]
+            < 0
+        ):
             triangles = triangles[:, ::-1]
         uv = np.stack([grid[..., 0], np.cumsum(np.ones(grid.shape[:2]), 1) * 0.12], -1)
         parts.append(Solid(grid.reshape(-1, 3), normal.reshape(-1, 3), uv.reshape(-1, 2), triangles))
-    gunwales = [
-        tube([tuple(row[k] + (0, 0, 0.01)) for row in outer], 0.022, 8) for k in (0, 14)
-    ]
+    gunwales = [tube([tuple(row[k] + (0, 0, 0.01)) for row in outer], 0.022, 8) for k in (0, 14)]
     thwarts = [box((x, 0, 0.2), (0.22, 1.3 * w, 0.03)) for x, w in ((-1.2, 0.95), (-0.1, 1.05), (0.9, 0.82))]
     transom = box((-2.1, 0, 0.16), (0.04, 0.75, 0.5))
     oars = [tube([(-1.4, s * 0.3, 0.27), (1.2, s * 0.24, 0.32)], 0.02, 8) for s in (-1, 1)]
@@ -358,7 +376,9 @@ def _growth(x: NDArray, y: NDArray, z: NDArray, rng: np.random.Generator) -> lis
             r, a = 0.75 * math.sqrt(rng.random()), rng.uniform(0, 2 * math.pi)
             tall = rng.uniform(1.1, 1.95)
             cards.append(
-                card((r * math.cos(a), r * math.sin(a), -0.05), tall * 0.52, tall, rng.uniform(0, 360), rng.normal(0, 6))
+                card(
+                    (r * math.cos(a), r * math.sin(a), -0.05), tall * 0.52, tall, rng.uniform(0, 360), rng.normal(0, 6)
+                )
             )
         pieces.append(SetPiece(f"reeds {'abcde'[variant]}", [("reeds", join(cards))], []))
     placed = 0

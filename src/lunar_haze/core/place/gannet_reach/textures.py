@@ -36,7 +36,9 @@ def _rgba(rgb: NDArray, alpha: NDArray | float = 1.0) -> NDArray[np.uint8]:
 
 def wood(rng: np.random.Generator, base: tuple[float, float, float], size: int = 512) -> NDArray[np.uint8]:
     """Weathered boards: grain along u, four boards a repeat, dark seams and nail heads."""
-    grain = smooth_noise((size, size), (size // 4, 6), rng) * 0.6 + smooth_noise((size, size), (size // 2, 12), rng) * 0.4
+    grain = (
+        smooth_noise((size, size), (size // 4, 6), rng) * 0.6 + smooth_noise((size, size), (size // 2, 12), rng) * 0.4
+    )
     stain = fractal((size, size), 3, 4, rng)
     value = 0.72 + 0.34 * (grain - 0.5) + 0.45 * (stain - 0.5)
     boards = 4

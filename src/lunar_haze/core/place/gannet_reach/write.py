@@ -67,7 +67,9 @@ def write_glb(
 
     def accessor(array: NDArray, kind: str, target: int) -> int:
         component = {"float32": gl.FLOAT, "uint32": gl.UNSIGNED_INT, "uint16": gl.UNSIGNED_SHORT}[array.dtype.name]
-        item = gl.Accessor(bufferView=view(array.tobytes(), target), componentType=component, count=len(array), type=kind)
+        item = gl.Accessor(
+            bufferView=view(array.tobytes(), target), componentType=component, count=len(array), type=kind
+        )
         if kind == "VEC3":
             item.min, item.max = array.min(0).tolist(), array.max(0).tolist()
         model.accessors.append(item)
