@@ -1,3 +1,5 @@
+import attrs
+import numba as nb
 import numpy as np
 import OpenImageIO as oiio
 import pytest
@@ -175,8 +177,6 @@ def keys_of(look, shot=None):
 
 
 def test_balance_needs_no_new_layers():
-    import attrs
-
     look = a_look()
     sun, sky, lamp = look.sources
     changed = attrs.evolve(
@@ -188,8 +188,6 @@ def test_balance_needs_no_new_layers():
 
 
 def test_moving_one_lamp_restarts_that_layer_and_no_other():
-    import attrs
-
     look = a_look()
     moved = attrs.evolve(look, sources=(*look.sources[:2], attrs.evolve(look.sources[2], shape=Ball((1, 2, 4)))))
     before, after = keys_of(look), keys_of(moved)
@@ -200,8 +198,6 @@ def test_moving_one_lamp_restarts_that_layer_and_no_other():
 
 
 def test_what_is_heard_comes_first_and_the_muted_is_not_computed():
-    import attrs
-
     sun, sky, lamp = a_look().sources
     look = attrs.evolve(a_look(), sources=(sun, attrs.evolve(sky, muted=True), attrs.evolve(lamp, alone=True)))
     assert [s.id for s in wanted(look)] == ["lamp", "sun"]
@@ -211,8 +207,6 @@ def test_what_is_heard_comes_first_and_the_muted_is_not_computed():
 
 
 def test_two_sources_of_one_shape_share_a_layer_and_add_up():
-    import attrs
-
     lamp = a_look().sources[2]
     twice = attrs.evolve(a_look(), sources=(lamp, attrs.evolve(lamp, id="b", amount=200.0)))
     assert len(keys_of(twice)) == 1
@@ -284,3 +278,19 @@ def test_stills_that_cannot_be_written_are_told(tmp_path):
     (tmp_path / "d.png").mkdir()
     with pytest.raises(HandOffError, match="folder"):
         write_png(tmp_path / "d.png", np.zeros((4, 4, 3), np.float32))
+
+
+def test_parallel_mixing_and_display_equal_the_serial_ones():
+    table = DisplayTable(bake())
+    big = LayerImage("a", 1, RNG.random((90, 160, 3), np.float32), RNG.random((90, 160, 3), np.float32))
+    threads = nb.get_num_threads()
+    results = []
+    for count in (1, threads):
+        nb.set_num_threads(count)
+        mixer = Mixer()
+        mixer.set_layers([big])
+        picture = mixer.picture((gain("a", 3.0),))
+        results.append((picture, table.show(picture, 0.7), block_mean(picture, 5)))
+    nb.set_num_threads(threads)
+    for serial, parallel in zip(*results):
+        np.testing.assert_array_equal(serial, parallel)

@@ -3,8 +3,11 @@
 import math
 
 import attrs
+import numba as nb
 import numpy as np
 import pytest
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
 from scipy.integrate import quad
 
 from lunar_haze.core.air.medium import Medium
@@ -15,9 +18,11 @@ from lunar_haze.core.place.model import Material, Texture
 from lunar_haze.core.sky.gradient import map_directions, sky_map
 from lunar_haze.core.sources.amounts import axial_illuminance_per_radiance, beam_cone_integral_sr, radiance_per_lumen
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Sky, Sun, Surface
+from lunar_haze.core.transport.embree import SOLID, RayScene, aligned, intersect, occluded, ray_buffer
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.ggx import energy_tables
-from lunar_haze.core.transport.live import live_layer
+from lunar_haze.core.transport.lights import pack_lights
+from lunar_haze.core.transport.live import live_layer, surface_ratio
 from lunar_haze.core.transport.scene import PackedPlace
 from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
 from tests.places import quad as face
@@ -243,8 +248,6 @@ def test_live_air_agrees_with_refined_air(shape):
 
 def test_the_same_pixels_whatever_the_threads_and_parts():
     """Parallel results equal serial ones, and a pass is the sum of its parts, to the bit."""
-    import numba as nb
-
     place = PackedPlace(place_of((floor(), WHITE), (face([(1, -2, 0), (1, 2, 0), (1, 2, 3), (1, -2, 3)]), BLACK)))
     view = View(Camera((-3, -4, 2), (0, 0, 1), 24.0), 64, 36)
     medium = Medium(visibility_m=50.0)
@@ -314,3 +317,57 @@ def test_extremes_stay_finite(g):
     assert np.isfinite(image.surface).all()
     assert np.isfinite(image.air).all()
     assert image.air.min() >= 0.0
+
+
+def test_rays_agree_with_the_plain_embreex_way():
+    """The compiled seam against the package's own array interface, on a soup of triangles."""
+    rng = np.random.default_rng(0)
+    points = (rng.random((400, 1, 3)) * 10 + rng.normal(size=(400, 3, 3)) * 0.4).reshape(-1, 3).astype(np.float32)
+    triangles = np.arange(1200, dtype=np.uint32).reshape(-1, 3)
+    ours = RayScene(points, triangles, 400)
+    theirs = EmbreeScene()
+    TriangleMesh(theirs, points, triangles.astype(np.int32))
+    origins = (rng.random((2000, 3)) * 10).astype(np.float32)
+    directions = rng.normal(size=(2000, 3)).astype(np.float32)
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    expected = theirs.run(origins, directions, output=True)
+    memory = ray_buffer()
+    for i in range(2000):
+        prim, _geometry, far, u, v = intersect(
+            ours.handle, aligned(memory), *origins[i], *directions[i], np.float32(0), np.float32(1e5), SOLID
+        )
+        assert prim == np.int32(expected["primID"][i])
+        hidden = occluded(
+            ours.handle, aligned(memory), *origins[i], *directions[i], np.float32(0), np.float32(1e5), SOLID
+        )
+        assert hidden == (prim >= 0)
+        if prim >= 0:
+            assert far == pytest.approx(expected["tfar"][i], rel=1e-5)
+            assert (u, v) == pytest.approx((expected["u"][i], expected["v"][i]), abs=1e-4)
+    ours.close()
+
+
+def test_live_air_is_the_same_whatever_the_threads():
+    view = View(Camera((-3, -4, 2), (0, 0, 1), 24.0), 64, 36)
+    frame = Frame(
+        PackedPlace(place_of((floor(), WHITE), (face([(1, -2, 0), (1, 2, 0), (1, 2, 3), (1, -2, 3)]), BLACK))), view
+    )
+    frame.add_guides(1)
+    medium = Medium(visibility_m=50.0)
+    threads = nb.get_num_threads()
+    for shape in (Sun(30.0, 100.0), Sky(30.0, 100.0), Ball((0, 1, 2), 0.1)):
+        results = []
+        for count in (1, threads):
+            nb.set_num_threads(count)
+            results.append(live_layer(frame, LayerSpec("t", view, shape, medium, 1), 1, 30.0))
+        nb.set_num_threads(threads)
+        np.testing.assert_array_equal(*results)
+        ratios = []
+        lights = pack_lights([shape], frame.place.place, frame.place.order)
+        for count in (1, threads):
+            nb.set_num_threads(count)
+            ratio = np.empty(frame.pixels, np.float32)
+            surface_ratio(lights.rows[0], frame.camera, medium.pack(), MIST.pack(), 64, frame.guides.depth, ratio)
+            ratios.append(ratio)
+        nb.set_num_threads(threads)
+        np.testing.assert_array_equal(*ratios)

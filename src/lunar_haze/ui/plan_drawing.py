@@ -7,6 +7,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.place.model import Place
 
 SAMPLES = 500_000
+#: The largest triangles are filled whole: twice this area [m2] and more, this many at most.
+LARGE_M2, LARGE_COUNT = 40.0, 64
 
 
 @attrs.frozen(eq=False)
@@ -20,6 +22,9 @@ class Relief:
     points: NDArray[np.float32]
     tone: NDArray[np.float32]
     is_growth: NDArray[np.bool_]
+    #: Triangles too large for points, (L, 3, 3) float32 [m], and their tone (L,).
+    large: NDArray[np.float32]
+    large_tone: NDArray[np.float32]
 
 
 def relief_of(place: Place) -> Relief:
@@ -42,7 +47,10 @@ def relief_of(place: Place) -> Relief:
     tone = np.clip(np.array(grey, np.float32), 0.0, 0.9)[place.material_of[chosen]]
     growth = np.array([m.alpha_cutoff > 0 for m in place.materials])[place.material_of[chosen]]
     order = np.argsort(points[:, 2], kind="stable")
-    return Relief(points[order].astype(np.float32), tone[order], growth[order])
+    large = np.argsort(area)[::-1][:LARGE_COUNT]
+    large = large[area[large] > LARGE_M2]
+    large_tone = np.clip(np.array(grey, np.float32), 0.0, 0.9)[place.material_of[large]]
+    return Relief(points[order].astype(np.float32), tone[order], growth[order], corners[large], large_tone)
 
 
 def draw_relief(
@@ -59,6 +67,7 @@ def draw_relief(
     level[y[inside], x[inside]] = relief.points[inside, 2]
     tone[y[inside], x[inside]] = relief.tone[inside]
     level, tone = _fill(level, tone)
+    _fill_large(relief, centre, metres_per_pixel, level, tone)
     growth = np.zeros((height, width), bool)
     grown = visible & relief.is_growth
     growth[y[grown], x[grown]] = True
@@ -67,7 +76,8 @@ def draw_relief(
     light = (1.0 - 0.55 * slope_x + 0.55 * slope_y) / np.sqrt(1 + slope_x**2 + slope_y**2)
     grey = (0.09 + 0.24 * np.sqrt(tone)) * (0.5 + 0.5 * np.clip(light, 0.1, 2.0))
     band = np.floor(flat / _height_step(metres_per_pixel))
-    line = (np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0)
+    gentle = slope_x**2 + slope_y**2 < 0.4
+    line = gentle & ((np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0))
     grey = np.where(line, grey * 0.82, grey)
     grey = np.where(growth, grey * 0.72 + 0.02, grey)
     grey = np.where(np.isnan(level), 0.07, grey)
@@ -92,3 +102,23 @@ def _fill(level: NDArray, tone: NDArray) -> tuple[NDArray, NDArray]:
             level = np.where(fill, moved, level)
             tone = np.where(fill, np.roll(tone, shift, axis), tone)
     return level, tone
+
+
+def _fill_large(
+    relief: Relief, centre: tuple[float, float], metres_per_pixel: float, level: NDArray, tone: NDArray
+) -> None:
+    """Draw the large triangles where they lie above what is there."""
+    height, width = level.shape
+    x = (np.arange(width) + 0.5 - width / 2) * metres_per_pixel + centre[0]
+    y = centre[1] - (np.arange(height) + 0.5 - height / 2) * metres_per_pixel
+    gx, gy = np.meshgrid(x, y)
+    for (a, b, c), shade in zip(relief.large.astype(float), relief.large_tone):
+        whole = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if abs(whole) < 1e-9:
+            continue
+        u = ((gx - a[0]) * (c[1] - a[1]) - (gy - a[1]) * (c[0] - a[0])) / whole
+        v = ((b[0] - a[0]) * (gy - a[1]) - (b[1] - a[1]) * (gx - a[0])) / whole
+        z = a[2] + u * (b[2] - a[2]) + v * (c[2] - a[2])
+        above = (u >= 0) & (v >= 0) & (u + v <= 1) & ~(level >= z)
+        level[above] = z[above]
+        tone[above] = shade

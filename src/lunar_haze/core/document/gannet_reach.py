@@ -42,7 +42,7 @@ def _golden() -> Look:
     hour = 18.27
     sources = (Source("sun", "sun", Sun(diameter_deg=0.7), role="key"), Source("sky", "sky", Sky(), role="fill"))
     return Look(
-        "golden hour", hour, (*(at_hour(s, hour) for s in sources), *_lamps(-1.0, 0.0, 0.5, -99)),
+        "golden hour", hour, (*(at_hour(s, hour) for s in sources), *_lamps(1.5, 1.5, 1.0, -99)),
         Medium(visibility_m=1900.0, fall_off_m=8.0, anisotropy=0.7, albedo=(0.98, 0.97, 0.95)), ev100=12.4,
         note="the last boat is late; sun low over the reach",
     )  # fmt: skip
