@@ -60,7 +60,8 @@ class StopRibbon(QWidget):
             painter.fillRect(cell, theme.qcolor(theme.WELL))
             if self.reading is not None:
                 share = float(self.reading.cells[stop - RIBBON_LOW])
-                height = cell.height() * min(share / 0.25, 1.0)
+                # The label keeps the upper half to itself.
+                height = (cell.height() - 12) * min(share / 0.3, 1.0)
                 grey = int(min(max(118 * 2.0 ** (stop * 0.32), 44), 236))
                 fill = QRectF(cell.left(), cell.bottom() - height, cell.width(), height)
                 painter.fillRect(fill, theme.qcolor(f"#{grey:02x}{grey:02x}{grey:02x}"))

@@ -63,7 +63,7 @@ def _moonlit() -> Look:
                    -7.2, 5600.0, role="rim", gel=(0.75, 0.95, 1.25)),
         ),
         Medium(visibility_m=130.0, base_m=0.4, fall_off_m=3.2, anisotropy=0.6, albedo=(0.96, 0.97, 0.98)),
-        ev100=-1.9, note="mist on the marsh, three warm lamps, one who waits",
+        ev100=-1.3, note="mist on the marsh, three warm lamps, one who waits",
     )  # fmt: skip
 
 
