@@ -181,6 +181,7 @@ def test_air_answers_live_when_the_mist_alone_changes(client, request_for, demo)
     until(client, Finished, 1)
     client.want(request_for(2, "loft shafts", "Loft", passes=20, medium=attrs.evolve(medium, visibility_m=60.0)))
     answer = next(e for e in until(client, Published, 2) if isinstance(e, Published) and e.request_id == 2)
+    assert answer.layers
     assert all(at.live for at in answer.layers)
     live = sum(i.air.mean() for i in images_on(client.board, answer) if i.air.mean() > 0)
     end = [e for e in until(client, Finished, 2) if isinstance(e, Published)][-1]

@@ -23,6 +23,7 @@ from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.layer_cache import LayerCache
@@ -332,7 +333,7 @@ class Worker:
     def _lay_guides(self, frame: Frame) -> None:
         board, guides = self._board, frame.guides
         shape = (board.height, board.width)
-        board.depth[...] = guides.depth.reshape(shape)
+        board.depth[...] = np.where(guides.depth < FAR, guides.depth, np.inf).reshape(shape)
         board.ground[...] = guides.ground.reshape(*shape, 3)
         board.owner[...] = guides.owner.reshape(*shape, 2)
 

@@ -32,7 +32,7 @@ class LayerSum:
 class Guides:
     """What the lens sees. Arrays are per pixel, row-major from the top left.
 
-    ``depth`` [m] along the ray, inf for the sky; ``owner`` object and material numbers, -1 for
+    ``depth`` [m] along the ray, `SKY_DEPTH` for the sky; ``owner`` object and material numbers, -1 for
     none; ``ground`` the geometric normal that faces the lens.
     """
 

@@ -1,7 +1,5 @@
 """What the picture shows, apart from any light: guides for the denoiser, and answers to a click."""
 
-import math
-
 import numba as nb
 import numpy as np
 
@@ -13,6 +11,8 @@ from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_pass
 from lunar_haze.core.transport.view import primary_direction, tent
 
 f32, u32 = np.float32, np.uint32
+#: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.
+SKY_DEPTH = f32(1e6)
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 
@@ -51,7 +51,7 @@ def guide_chunk(s, camera, index, width, first, last, albedo, normal, depth, own
             for k in range(3):
                 albedo[pixel, k] += f32(1.0)
             if index == 0:
-                depth[pixel] = f32(math.inf)
+                depth[pixel] = SKY_DEPTH
                 owner[pixel, 0] = -1
                 owner[pixel, 1] = -1
             continue

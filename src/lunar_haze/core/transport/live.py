@@ -64,7 +64,7 @@ class LiveAir:
         """How far slices go: the farthest surface seen, within what air can matter for."""
         name = digest(frame.view)
         if name not in self._reach:
-            finite = frame.guides.depth[np.isfinite(frame.guides.depth)]
+            finite = frame.guides.depth[frame.guides.depth < FAR]
             self._reach[name] = float(np.clip(np.quantile(finite, 0.995) * 1.05, 4.0, 600.0)) if finite.size else 200.0
         return self._reach[name]
 
@@ -73,8 +73,11 @@ class LiveAir:
         until = time.perf_counter() + budget_s
         reach = self._reach_of(frame)
         lights = None
-        for number, spec in enumerate(specs):
-            key = spec.grid_key()
+        # The least known first: an answer needs every source.
+        keys = [spec.grid_key() for spec in specs]
+        known = [self._grids[k].passes if k in self._grids else 0 for k in keys]
+        for number in sorted(range(len(specs)), key=known.__getitem__):
+            key = keys[number]
             grid = self._grids.get(key)
             if grid is not None and grid.passes >= passes:
                 continue

@@ -433,7 +433,7 @@ def airlight(
     grid: LightGrid, s: SceneArrays, lights: LightArrays, number: int, camera: NDArray, reach: float,
     medium: Medium, depth: NDArray[np.float32],
 ) -> NDArray[np.float32]:  # fmt: skip
-    """Air part (pixels, 3) of one source's layer under ``medium``; ``depth`` (pixels,) [m], inf for the sky."""
+    """Air part (pixels, 3) of one source's layer under ``medium``; ``depth`` (pixels,) [m], beyond FAR for the sky."""
     packed = medium.pack()
     width, height = int(camera[13]), int(camera[14])
     out = np.empty((width * height, 3), np.float32)
