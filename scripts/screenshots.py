@@ -30,6 +30,7 @@ def main() -> None:
     names = sys.argv[2:] or list(VIEWS)
     folder.mkdir(parents=True, exist_ok=True)
     app = QApplication([])
+    bridge.PASSES = 16  # clean once denoised, and four views in minutes
     theme.apply(app)
     with tempfile.TemporaryDirectory() as state:
         session = Session(Path(state))

@@ -16,7 +16,7 @@ from lunar_haze import __version__
 from lunar_haze.core.document.files import SUFFIX, load, save
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import new_document, place_spec
-from lunar_haze.core.errors import DocumentError, HazeError, PlaceError, os_reason
+from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import scale_remark
 from lunar_haze.core.units.quantity import format_quantity
@@ -45,15 +45,6 @@ def _open(path: Path) -> Document:
     for note in notes:
         _says.print(f"note: {note}", markup=False)
     return document
-
-
-def _place_key(document: Document):
-    try:
-        return place_spec(document.place)
-    except OSError as error:
-        raise PlaceError(
-            f"the place {document.place.path} cannot be read ({os_reason(error)}); put it back beside the document"
-        ) from error
 
 
 @app.command()
@@ -86,7 +77,7 @@ def render(
     if bounces >= 0:
         chosen_look = attrs.evolve(chosen_look, bounces=bounces)
     pixels = _size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
-    place = _place_key(document)
+    place = place_spec(document.place)
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
     with Progress(
         TextColumn("{task.description}"), BarColumn(), TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),

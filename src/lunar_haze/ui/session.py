@@ -27,7 +27,7 @@ from lunar_haze.core.document.files import (
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import new_document, place_spec
-from lunar_haze.core.errors import DocumentError, HazeError, PlaceError, os_reason
+from lunar_haze.core.errors import DocumentError, HazeError
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
@@ -140,7 +140,7 @@ class Session(QObject):
 
     def _open_document(self, path: Path) -> None:
         document, notes = load(path)
-        spec = self._spec_of(document)
+        spec = place_spec(document.place)
         self.path = path.resolve()
         self.history = History(document)
         self._remember(self.path)
@@ -155,7 +155,7 @@ class Session(QObject):
         self.path = None
         self.history = History(document)
         self.place = place
-        self._present(self._spec_of(document))
+        self._present(place_spec(document.place))
         for note in place.notes:
             self.said.emit(f"import: {note}", True)
         remark = scale_remark(place)
@@ -171,18 +171,9 @@ class Session(QObject):
         fresh = new_document(Path(reference.path), place, reference.scale)
         document = attrs.evolve(self.document, place=reference, shots=fresh.shots, current_shot=fresh.current_shot)
         self.place = place
-        self.place_spec = self._spec_of(document)
+        self.place_spec = place_spec(document.place)
         self.edit("scale of the place", document)
         self.place_ready.emit()
-
-    @staticmethod
-    def _spec_of(document: Document) -> PlaceSpec:
-        try:
-            return place_spec(document.place)
-        except OSError as error:
-            raise PlaceError(
-                f"the place {document.place.path} cannot be read ({os_reason(error)}); put it back beside the document"
-            ) from error
 
     def _present(self, spec: PlaceSpec) -> None:
         same_place = self.place is not None and spec == self.place_spec

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from lunar_haze.core.document.edits import at_hour, new_id
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
+from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Place, emissive_luminance
@@ -12,14 +13,22 @@ from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
 
 
 def place_spec(reference: PlaceRef) -> PlaceSpec:
-    """Name of a place by what its file holds. Files beside a text format count by size and date."""
+    """Name of a place by what its file holds. Files beside a text format count by size and date.
+
+    Raises PlaceError with a sentence to show.
+    """
     path = Path(reference.path)
-    digest = hashlib.blake2b(path.read_bytes(), digest_size=16)
-    digest.update(repr(reference.scale).encode())
-    if path.suffix.lower() != ".glb":
-        for beside in sorted(path.parent.iterdir()):
-            status = beside.stat()
-            digest.update(f"{beside.name} {status.st_size} {status.st_mtime_ns}".encode())
+    try:
+        digest = hashlib.blake2b(path.read_bytes(), digest_size=16)
+        digest.update(repr(reference.scale).encode())
+        if path.suffix.lower() != ".glb":
+            for beside in sorted(path.parent.iterdir()):
+                status = beside.stat()
+                digest.update(f"{beside.name} {status.st_size} {status.st_mtime_ns}".encode())
+    except OSError as error:
+        raise PlaceError(
+            f"the place {path} cannot be read ({os_reason(error)}); put it back beside the document"
+        ) from error
     return PlaceSpec(str(path), reference.scale, digest.hexdigest())
 
 

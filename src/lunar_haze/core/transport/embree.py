@@ -145,8 +145,8 @@ def aligned(memory):
 
 
 @nb.njit(cache=True, forceinline=True)
-def intersect(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
-    """Nearest hit: (primitive, geometry, distance, u, v), primitive -1 for none."""
+def _set_ray(address, ox, oy, oz, dx, dy, dz, near, far, mask):
+    """Write an RTCRay; its memory as floats and as bits."""
     ray = nb.carray(as_pointer(address), (36,), np.float32)
     bits = nb.carray(as_pointer(address), (36,), np.uint32)
     ray[0] = ox
@@ -161,6 +161,13 @@ def intersect(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
     bits[9] = np.uint32(mask)
     bits[10] = np.uint32(0)
     bits[11] = np.uint32(0)
+    return ray, bits
+
+
+@nb.njit(cache=True, forceinline=True)
+def intersect(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
+    """Nearest hit: (primitive, geometry, distance, u, v), primitive -1 for none."""
+    ray, bits = _set_ray(address, ox, oy, oz, dx, dy, dz, near, far, mask)
     bits[17] = np.uint32(0xFFFFFFFF)
     bits[18] = np.uint32(0xFFFFFFFF)
     bits[19] = np.uint32(0xFFFFFFFF)
@@ -173,19 +180,6 @@ def intersect(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
 @nb.njit(cache=True, forceinline=True)
 def occluded(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
     """Whether anything of ``mask`` lies between ``near`` and ``far``."""
-    ray = nb.carray(as_pointer(address), (36,), np.float32)
-    bits = nb.carray(as_pointer(address), (36,), np.uint32)
-    ray[0] = ox
-    ray[1] = oy
-    ray[2] = oz
-    ray[3] = near
-    ray[4] = dx
-    ray[5] = dy
-    ray[6] = dz
-    ray[7] = np.float32(0.0)
-    ray[8] = far
-    bits[9] = np.uint32(mask)
-    bits[10] = np.uint32(0)
-    bits[11] = np.uint32(0)
+    ray, _bits = _set_ray(address, ox, oy, oz, dx, dy, dz, near, far, mask)
     _rtc_occluded(handle, address, 0)
     return ray[8] < np.float32(0.0)

@@ -1,0 +1,188 @@
+"""Widgets on their own: wells, notices, the plan's drawing, the hour band's painting, keys of the session."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from lunar_haze.core.place.model import Material
+from lunar_haze.ui import theme
+from lunar_haze.ui.hour_band import COLUMNS, ROWS, band_picture
+from lunar_haze.ui.notices import Notices
+from lunar_haze.ui.plan_drawing import draw_relief, relief_of
+from lunar_haze.ui.well import Well
+from tests.places import WHITE, floor, place_of
+from tests.places import quad as face
+
+
+@pytest.fixture
+def well(qtbot):
+    made = Well("level", "lx", 1.0, 1000.0, 100.0, ratio=True, floor=0.0, ceiling=1e6)
+    qtbot.addWidget(made)
+    made.show()
+    return made
+
+
+def move(widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifier, QPoint(*start))
+    for step in range(1, 5):
+        at = QPointF(*start) + (QPointF(*end) - QPointF(*start)) * step / 4
+        event = QMouseEvent(
+            QEvent.Type.MouseMove,
+            at,
+            widget.mapToGlobal(at),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
+            modifier,
+        )
+        QApplication.sendEvent(widget, event)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifier, QPoint(*end))
+
+
+def test_a_drag_over_the_whole_width_covers_the_useful_range(well, qtbot):
+    well.set_value(1.0)
+    heard = []
+    well.moved.connect(heard.append)
+    with qtbot.waitSignal(well.settled):
+        move(well, (10, 10), (250, 10))
+    assert heard == sorted(heard)
+    assert well.value == pytest.approx(1000.0, rel=0.05)
+
+
+def test_shift_makes_a_drag_ten_times_finer(well):
+    well.set_value(100.0)
+    move(well, (10, 10), (130, 10), Qt.KeyboardModifier.ShiftModifier)
+    assert math.log(well.value / 100.0) == pytest.approx(0.1 * 0.5 * math.log(1000.0), rel=0.1)
+
+
+def test_a_well_holds_its_bounds_and_resets(well):
+    well.set_value(999_000.0)
+    move(well, (10, 10), (240, 10))
+    assert well.value == 1e6
+    QTest.mouseDClick(well, Qt.MouseButton.LeftButton)
+    assert well.value == 100.0
+
+
+def test_the_wheel_changes_only_a_well_that_is_chosen(well):
+    def wheel():
+        at = QPointF(20, 10)
+        QApplication.sendEvent(
+            well,
+            QWheelEvent(
+                at,
+                well.mapToGlobal(at),
+                QPoint(),
+                QPoint(0, 120),
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            ),
+        )
+
+    well.clearFocus()
+    wheel()
+    assert well.value == 100.0
+    well.activateWindow()
+    well.setFocus()
+    QApplication.processEvents()
+    if well.hasFocus():
+        wheel()
+        assert well.value > 100.0
+
+
+def test_keys_step_and_open_the_line(well):
+    QTest.keyClick(well, Qt.Key.Key_Up)
+    assert well.value > 100.0
+    QTest.keyClick(well, Qt.Key.Key_Down)
+    assert well.value == pytest.approx(100.0)
+    QTest.keyPress(well, Qt.Key.Key_F2)
+    assert well._editor is not None
+    assert well._editor.text().endswith("lx")
+    well._close_editor()
+    QTest.keyClick(well, Qt.Key.Key_7)
+    assert well._editor.text() == "7"
+    well._close_editor()
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.floats(0, 1e6))
+def test_any_value_can_be_painted(well, value):
+    well.set_value(value)
+    well.grab()
+    well.set_value(math.inf)
+    assert not well.grab().isNull()
+
+
+def test_nonsense_is_refused_and_the_line_stays_open(well):
+    well.edit()
+    QTest.keyClicks(well._editor, "bright")
+    QApplication.sendEvent(
+        well._editor, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+    )
+    assert well._editor is not None
+    assert well.value == 100.0
+
+
+def test_problems_queue_and_stay_while_news_replaces_news(qtbot):
+    host = QWidget()
+    host.resize(600, 300)
+    qtbot.addWidget(host)
+    host.show()
+    notices = Notices(host)
+    notices.say("saved")
+    notices.say("undone")
+    assert notices.text == "undone"
+    notices.say("the file is torn", True)
+    notices.say("the disk is full", True)
+    notices.say("the disk is full", True)
+    notices.say("saved again")
+    assert notices.text == "the file is torn"
+    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
+    assert notices.text == "the disk is full"
+    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
+    assert notices.text == "saved again"
+    assert notices._timer.isActive()
+    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton) if notices._close.isVisible() else notices._next()
+    assert notices.text == ""
+
+
+def test_the_plan_draws_what_lies_on_top_and_stays_neutral():
+    water = Material("water", (0.01, 0.01, 0.01), roughness=0.05)
+    hut = face([(2, 2, 3), (6, 2, 3), (6, 6, 3), (2, 6, 3)])
+    place = place_of((floor(20.0, -1.0), WHITE), (floor(20.0, 0.0), water), (hut, WHITE))
+    drawing = draw_relief(relief_of(place), (0.0, 0.0), 0.1, 200, 160)
+    assert drawing.shape == (160, 200, 4)
+    assert (drawing[..., 0] == drawing[..., 1]).all()
+    assert (drawing[..., 1] == drawing[..., 2]).all()
+    on_hut = drawing[80 - 40, 100 + 40, 0]
+    on_water = drawing[80 + 40, 100 - 40, 0]
+    assert on_hut > on_water + 20, "the hut's roof is light, the water that covers the white bed is dark"
+
+
+def test_the_hour_band_is_brightest_by_day_and_its_dusk_is_warmer_than_its_noon():
+    band = band_picture()
+    assert band.shape == (ROWS, COLUMNS, 3)
+    assert np.isfinite(band).all()
+    level = band.mean((0, 2))
+    noon, midnight, dusk = COLUMNS // 2, 2, round(COLUMNS * 19.1 / 24)
+    assert level[noon] > level[dusk] > level[midnight] > 0
+    warmth = band[-1, :, 0] / band[-1, :, 2]
+    assert warmth[dusk] > warmth[noon]
+
+
+def test_the_typeface_and_icons_are_our_own(qapp):
+    theme.apply(qapp)
+    assert theme.font().family() == "Karla"
+    assert theme.font().pixelSize() in (theme.SMALL, theme.BODY, theme.TITLE)
+    for name in theme._STROKES:
+        assert not theme.icon(name).isNull()
+    # The greys of the window are grey.
+    for grey in (theme.SURROUND, theme.PANEL, theme.WELL, theme.EDGE):
+        assert len({grey[i : i + 2] for i in (1, 3, 5)}) == 1
