@@ -11,7 +11,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.service.client import RenderClient
-from lunar_haze.ui import theme
+from lunar_haze.ui import bridge, theme
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
 
