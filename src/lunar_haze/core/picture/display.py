@@ -7,7 +7,6 @@ dithering; it serves the live picture. `bake` keeps tables on disk by the name o
 
 import functools
 import hashlib
-import math
 from pathlib import Path
 
 import numba as nb
@@ -78,48 +77,65 @@ def _hash(x):
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def _log2(x):
+    """log2 of a positive float32 to 2e-6: its exponent, and a series in (m - 1) / (m + 1) of its mantissa.
+
+    The library's logarithm took most of the time of a picture.
+    """
+    bits = np.float32(x).view(np.int32)
+    # The mantissa is brought between sqrt(1/2) and sqrt(2), where the series is short.
+    exponent = (bits - np.int32(0x3F3504F3)) >> np.int32(23)
+    mantissa = np.int32(bits - (exponent << np.int32(23))).view(np.float32)
+    t = (mantissa - np.float32(1.0)) / (mantissa + np.float32(1.0))
+    t2 = t * t
+    series = np.float32(2.8853901) + t2 * (np.float32(0.9617967) + t2 * np.float32(0.5770780))
+    return np.float32(exponent) + t * series
+
+
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def _shape(x, top):
-    y = (np.float32(math.log2(max(x, np.float32(0.0)) + np.float32(FLOOR))) - np.float32(LOW)) * (
-        top / np.float32(HIGH - LOW)
-    )
+    held = min(max(x, np.float32(0.0)) + np.float32(FLOOR), np.float32(2.0**HIGH))
+    y = (_log2(held) - np.float32(LOW)) * (top / np.float32(HIGH - LOW))
     return min(max(y, np.float32(0.0)), top)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _show_row(picture, scale, table, dither, row, out):
     size = table.shape[0]
-    top = np.float32(size - 1)
+    flat = table.reshape(table.size)
+    top, one = np.float32(size - 1), np.float32(1.0)
+    step_r, step_g, step_b = np.uint64(size * size * 3), np.uint64(size * 3), np.uint64(3)
     for x in range(picture.shape[1]):
         r = _shape(picture[row, x, 0] * scale, top)
         g = _shape(picture[row, x, 1] * scale, top)
         b = _shape(picture[row, x, 2] * scale, top)
-        i, j, k = min(int(r), size - 2), min(int(g), size - 2), min(int(b), size - 2)
+        i, j, k = np.int32(min(r, top - one)), np.int32(min(g, top - one)), np.int32(min(b, top - one))
         fr, fg, fb = r - np.float32(i), g - np.float32(j), b - np.float32(k)
         # Tetrahedral: walk from the low corner to the high one along the axes in order of fraction.
-        first_r = fr >= fg and fr >= fb
-        first_g = not first_r and fg >= fb
-        last_b = fb <= fr and fb <= fg
-        if first_r and fb > fg:
-            last_b = False
+        # Offsets into the flat table, unsigned so that no index can be meant from the end.
         low = min(fr, min(fg, fb))
         high = max(fr, max(fg, fb))
         middle = fr + fg + fb - low - high
-        i1 = i + 1 if first_r else i
-        j1 = j + 1 if first_g else j
-        k1 = k if (first_r or first_g) else k + 1
-        last_r = not first_r and fr <= fg and fr <= fb and not last_b
-        last_g = not last_b and not last_r
-        i2 = i if last_r else i + 1
-        j2 = j if last_g else j + 1
-        k2 = k if last_b else k + 1
+        if fr >= fg and fr >= fb:
+            first = step_r
+        elif fg >= fb:
+            first = step_g
+        else:
+            first = step_b
+        if fb <= fr and fb <= fg:
+            last = step_b
+        elif fg <= fr:
+            last = step_g
+        else:
+            last = step_r
+        whole = step_r + step_g + step_b
+        at = np.uint64(i) * step_r + np.uint64(j) * step_g + np.uint64(k) * step_b
+        w0, w1, w2 = one - high, high - middle, middle - low
         noise = _hash(np.uint32(row * 65537 + x))
         for c in range(3):
-            value = (
-                table[i, j, k, c] * (np.float32(1.0) - high)
-                + table[i1, j1, k1, c] * (high - middle)
-                + table[i2, j2, k2, c] * (middle - low)
-                + table[i + 1, j + 1, k + 1, c] * low
-            ) * np.float32(255.0)
+            o = at + np.uint64(c)
+            value = w0 * flat[o] + w1 * flat[o + first] + w2 * flat[o + whole - last] + low * flat[o + whole]
+            value *= np.float32(255.0)
             noise = np.uint32(noise * np.uint32(0x9E3779B1) + np.uint32(0x7F4A7C15))
             step = np.float32(noise >> np.uint32(8)) * np.float32(2.0**-24) if dither else np.float32(0.5)
             out[row, x, 2 - c] = np.uint8(min(max(value + step, np.float32(0.0)), np.float32(255.0)))
