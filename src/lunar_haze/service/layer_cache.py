@@ -25,6 +25,10 @@ class LayerCache:
     def _path(self, key: str) -> Path:
         return self.folder / f"{key}.npz"
 
+    def has(self, key: str) -> bool:
+        """Whether a layer of that key is kept."""
+        return self._path(key).exists()
+
     def get(self, key: str) -> LayerImage | None:
         """The layer of that key, or None. A damaged file counts as absent and is removed."""
         path = self._path(key)

@@ -282,14 +282,11 @@ class Worker:
             job.cleaned_at = job.request.passes
             self._clean(job)
         self._channel.send(Finished(job.request.id))
-        fresh = [k for k in job.keys if job.request.live and not self._cache_has(k)]
+        fresh = [k for k in job.keys if job.request.live and not self._cache.has(k)]
         for key in fresh:
             if not self._inbox.empty():
                 break
             self._cache.put(job.frame.image(key))
-
-    def _cache_has(self, key: str) -> bool:
-        return (self._cache.folder / f"{key}.npz").exists()
 
     # -- board ----------------------------------------------------------------------------------
 

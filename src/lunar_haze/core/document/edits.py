@@ -1,6 +1,5 @@
 """Edits: pure functions from one document to the next. What they do not touch stays the same value."""
 
-import math
 import uuid
 from collections.abc import Iterable
 from typing import Any
@@ -9,7 +8,7 @@ import attrs
 
 from lunar_haze.core.document.model import Document, Look, Pin, Shot
 from lunar_haze.core.sky.hours import sky_illuminance_lx, sun_at_hour, sun_illuminance_lx, sun_kelvin
-from lunar_haze.core.sources.amounts import canonical, convert
+from lunar_haze.core.sources.amounts import convert
 from lunar_haze.core.sources.model import Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
@@ -176,11 +175,3 @@ def return_to_pin(document: Document, pin_id: str) -> Document:
         looks = (*document.looks, pin.look)
     shot = pin.shot if any(s.name == pin.shot for s in document.shots) else document.current_shot
     return attrs.evolve(document, looks=looks, current_look=pin.look.name, current_shot=shot)
-
-
-def sane_amount(source: Source, amount: float) -> float:
-    """An amount held to what light can be: not negative, not beyond reason, never NaN."""
-    if math.isnan(amount):
-        return source.amount
-    canonical(source.shape, 1.0, source.unit)
-    return min(max(amount, 0.0), AMOUNT_MAX)

@@ -73,13 +73,3 @@ class Camera:
         if np.linalg.norm(offset) < 0.05:
             return self
         return attrs.evolve(self, position=tuple((np.asarray(self.aim) + offset).tolist()))
-
-    def panned(self, right_m: float, up_m: float) -> "Camera":
-        """Camera and aim shifted in the picture's plane [m]."""
-        right, up, _ = self.axes()
-        shift = right * right_m + up * up_m
-        return attrs.evolve(
-            self,
-            position=tuple((self.position + shift).tolist()),
-            aim=tuple((self.aim + shift).tolist()),
-        )

@@ -19,11 +19,6 @@ def _backend() -> object | None:
     return pyoidn
 
 
-def denoiser_available() -> bool:
-    """Whether `denoise` does anything."""
-    return _backend() is not None
-
-
 def denoise(
     radiance: NDArray[np.float32], albedo: NDArray[np.float32], normal: NDArray[np.float32], quality: str = "fast"
 ) -> NDArray[np.float32]:
