@@ -1,6 +1,7 @@
 """Takes the pictures in docs/screenshots of the real window: ``python scripts/screenshots.py [FOLDER] [NAME ...]``."""
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -10,7 +11,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtWidgets import QApplication
 
+from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.service.client import RenderClient
+from lunar_haze.service.folders import sky_folder
 from lunar_haze.ui import bridge, theme
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
@@ -20,8 +23,10 @@ DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 VIEWS = {
     "day": ("Landing", "golden hour", "sun", False),
     "night": ("Waiting", "moonlit mist", "rim", False),
+    "sources": ("Waiting", "lamplit wait", "leaves", False),
     "loft": ("Loft", "loft shafts", "air", False),
     "plan": ("Landing", "moonlit mist", "rim", True),
+    "dusk": ("Landing", "blue hour", "sky", False),
 }
 
 
@@ -32,11 +37,15 @@ def main() -> None:
     app = QApplication([])
     bridge.PASSES = 16  # clean once denoised, and four views in minutes
     theme.apply(app)
+    keep_tables_in(sky_folder())
     with tempfile.TemporaryDirectory() as state:
         session = Session(Path(state))
         window = Window(session, RenderClient(), Path(state))
         window.show()
-        window.open_path(DEMO)
+        # A copy: what is chosen here must not come back as unsaved work of the demo document.
+        for file in (DEMO, DEMO.with_suffix(".glb")):
+            shutil.copy(file, state)
+        window.open_path(Path(state) / DEMO.name)
         for name in names:
             shot, look, chosen, swapped = VIEWS[name]
             window.header._take_shot(shot)

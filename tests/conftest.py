@@ -5,15 +5,32 @@ from pathlib import Path
 
 import pytest
 
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.tables import keep_tables_in, tables_of
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "gannet-reach.haze"
 
 
+@pytest.fixture(scope="session")
+def _sky_tables(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The clear air's tables, made once for all tests and their render processes."""
+    folder = tmp_path_factory.mktemp("sky")
+    keep_tables_in(folder)
+    tables_of(Atmosphere())
+    return folder
+
+
 @pytest.fixture(autouse=True)
-def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+def _own_folders(
+    tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch, _sky_tables: Path
+) -> None:
     base = tmp_path_factory.mktemp("home")
+    cache = base / "xdg_cache_home" / "lunar-haze"
+    cache.mkdir(parents=True)
+    (cache / "sky").symlink_to(_sky_tables)
     for name in ("XDG_CACHE_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
         monkeypatch.setenv(name, str(base / name.lower()))
 

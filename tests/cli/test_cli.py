@@ -8,6 +8,9 @@ import OpenImageIO as oiio
 import pytest
 from PIL import Image
 
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.sky.lat_long import irradiance
+
 
 def run(*arguments, expect=0):
     done = subprocess.run(
@@ -65,13 +68,52 @@ def test_render_writes_a_png_without_denoising(demo, tmp_path):
 def test_info_tells_shots_looks_sources_and_triangles(demo):
     facts = json.loads(run("info", demo, "--json").stdout)
     assert [s["name"] for s in facts["shots"]] == ["Landing", "Waiting", "Loft"]
-    assert {k["name"] for k in facts["looks"]} == {"clear noon", "golden hour", "moonlit mist", "loft shafts"}
+    assert {k["name"] for k in facts["looks"]} == {
+        "clear noon", "broken afternoon", "golden hour", "blue hour", "moonlit mist", "lamplit wait", "starry night",
+        "loft shafts",
+    }  # fmt: skip
     assert facts["place"]["triangles"] > 100_000
     noon = next(k for k in facts["looks"] if k["name"] == "clear noon")
-    assert next(s for s in noon["sources"] if s["name"] == "sun")["unit"] == "lx"
+    assert next(s for s in noon["sources"] if s["name"] == "sun")["unit"] == "true"
     plain = run("info", demo).stdout
     assert "look moonlit mist" in plain
     assert "klx" in plain
+
+
+def test_sky_tells_its_figures_and_writes_its_map(tmp_path):
+    told = json.loads(run("sky", "--when", "2024-08-21T13:00+01:00", "--place", "52,0", "--json").stdout)
+    assert told["sun_altitude_deg"] == pytest.approx(49.9, abs=0.1)
+    assert told["sun_azimuth_deg"] == pytest.approx(179.0, abs=1.0)
+    assert 65_000 < told["sun_lx"] < 85_000
+    assert 12_000 < told["sky_lx"] < 22_000
+    assert told["xy"] == pytest.approx([0.327, 0.337], abs=0.01)
+    with_sun, without = tmp_path / "sky.exr", tmp_path / "sky.hdr"
+    common = ("sky", "--when", "2024-08-21T12:00", "--place", "52,0", "--size", "256x128")
+    run(*common, "--output", with_sun)
+    run(*common, "--no-sun", "--output", without)
+    for path, expected, rel in ((with_sun, told["sun_lx"] + told["sky_lx"], 0.01), (without, told["sky_lx"], 0.02)):
+        pixels = oiio.ImageBuf(str(path)).get_pixels(oiio.FLOAT)
+        assert pixels.shape == (128, 256, 3)
+        weights = LUMINANCE_WEIGHTS if path.suffix == ".exr" else np.array([0.2126, 0.7152, 0.0722])
+        assert (irradiance(pixels) @ weights) == pytest.approx(expected, rel=rel), "another reader finds the same light"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        (("--when", "noon", "--place", "52,0", "--json"), "noon"),
+        (("--when", "2024-08-21T12:00", "--place", "here", "--json"), "here"),
+        (("--when", "2024-08-21T12:00", "--place", "120,0", "--json"), "not on the earth"),
+        (("--when", "1066-10-14T12:00", "--place", "52,0", "--json"), "1066"),
+        (("--when", "2024-08-21T12:00", "--place", "52,0"), "--output"),
+        (("--when", "2024-08-21T12:00", "--place", "52,0", "--clouds", "woolly", "--json"), "woolly"),
+        (("--when", "2024-08-21T12:00", "--place", "52,0", "-o", "sky.jpg"), "sky.jpg"),
+    ],
+)
+def test_a_wrong_sky_is_refused_in_one_line(arguments, told):
+    expect = 1 if told == "1066" else 2
+    done = run("sky", *arguments, expect=expect)
+    assert told in done.stderr.replace("\n", " ")
 
 
 def test_new_makes_a_document_from_a_place(demo, tmp_path):

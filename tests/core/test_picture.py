@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import HandOffError, QuantityError
 from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
@@ -14,9 +15,9 @@ from lunar_haze.core.handoff.stills import layer_name, write_png
 from lunar_haze.core.layers.model import LayerGain, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.display import HIGH, DisplayTable, bake, direct
 from lunar_haze.core.picture.mix import Mixer, block_mean, share_of
-from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, metered_ev100, ribbon
+from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, air_reading, metered_ev100, ribbon
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layer_of, wanted
+from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layers_of, wanted
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball, Beam, Sky, Source, Sun
@@ -202,8 +203,8 @@ def test_what_is_heard_comes_first_and_the_muted_is_not_computed():
     look = attrs.evolve(a_look(), sources=(sun, attrs.evolve(sky, muted=True), attrs.evolve(lamp, alone=True)))
     assert [s.id for s in wanted(look)] == ["lamp", "sun"]
     by_key = {g.key: g for g in gains(look, VIEW, "k")}
-    assert max(by_key[layer_of(sun, look, VIEW, "k").key()].surface) == 0.0
-    assert min(by_key[layer_of(lamp, look, VIEW, "k").key()].surface) > 0.0
+    assert max(by_key[layers_of(sun, look, VIEW, "k")[0].key()].surface) == 0.0
+    assert min(by_key[layers_of(lamp, look, VIEW, "k")[0].key()].surface) > 0.0
 
 
 def test_two_sources_of_one_shape_share_a_layer_and_add_up():
@@ -233,7 +234,7 @@ def test_units_a_source_does_not_take_are_refused():
 
 def test_layers_in_the_exr_add_up_to_its_beauty(tmp_path):
     look = a_look()
-    specs = {layer_of(s, look, VIEW, "k").key(): s for s in look.sources}
+    specs = {layers_of(s, look, VIEW, "k")[0].key(): s for s in look.sources}
     layers = {k: image(k, 30.0) for k in specs}
     mixer = Mixer()
     mixer.set_layers(list(layers.values()))
@@ -294,3 +295,17 @@ def test_parallel_mixing_and_display_equal_the_serial_ones():
     nb.set_num_threads(threads)
     for serial, parallel in zip(*results):
         np.testing.assert_array_equal(serial, parallel)
+
+
+def test_the_reading_of_the_mist_is_its_share_of_the_light():
+    rng = np.random.default_rng(2)
+    lamp = rng.random((6, 8, 3)), 3.0 * np.ones((6, 8, 3))
+    sky = np.ones((6, 8, 3)), np.zeros((6, 8, 3))
+    inside = np.zeros((6, 8), bool)
+    inside[2:4, 3:5] = True
+    reading = air_reading({"lamp": lamp, "sky": sky}, inside)
+    light = luminance(lamp[0][inside]).mean() + 1.0
+    assert reading.share == pytest.approx(3.0 / (3.0 + light), rel=1e-6)
+    assert (reading.most, reading.most_share) == ("lamp", 1.0)
+    assert air_reading({"lamp": (np.zeros((2, 2, 3)),) * 2}) is None
+    assert air_reading({"sky": sky}).share == 0.0

@@ -44,3 +44,8 @@ def test_the_meter_puts_its_reading_on_mid_grey():
     assert exposure_scale(15) * 4096 == pytest.approx(0.18)
     assert exposure_scale(15, 2.0) == pytest.approx(4 * exposure_scale(15))
     assert ev100_of_luminance(0) == -math.inf
+
+
+def test_a_value_below_zero_is_written_with_an_equals_sign():
+    assert parse_quantity("=-33", "°", 52.0) == -33.0
+    assert parse_quantity("-33", "°", 52.0) == 19.0

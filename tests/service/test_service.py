@@ -20,7 +20,7 @@ from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.client import RenderClient, images_on
 from lunar_haze.service.layer_cache import LayerCache
-from lunar_haze.service.protocol import Cleaned, Failed, Finished, Published, Restarted
+from lunar_haze.service.protocol import Cleaned, Failed, Finished, Preparing, Published, Restarted
 from lunar_haze.service.still import compute
 
 SIZE = (96, 54)
@@ -125,24 +125,48 @@ def test_a_picture_is_refined_denoised_and_finished(client, request_for):
     assert np.isfinite(client.board.depth).mean() > 0.3
 
 
+def _passes(events):
+    """Passes by layer, as last told."""
+    last = [e for e in events if isinstance(e, Published)][-1]
+    return {at.key: at.passes for at in last.layers}
+
+
+@pytest.mark.workers
+def test_passes_go_where_they_matter(client, request_for, demo):
+    look = load(demo)[0].look_named("clear noon")
+    alone = tuple(attrs.evolve(s, alone=s.name == "sky") for s in look.sources)
+    request = request_for(1, "clear noon", passes=16, sources=alone)
+    client.want(request)
+    passes = _passes(until(client, Finished, 1))
+    silent = {g.key for g in request.gains if not any(g.surface) and not any(g.air)}
+    assert {passes[k] for k in silent & passes.keys()} == {1}, "a sun that is not heard has a pass for its card"
+    assert max(passes.values()) == 16
+    still = attrs.evolve(request, id=2, live=False)
+    client.want(still)
+    assert set(_passes(until(client, Finished, 2)).values()) == {16}, "a still hands on every layer"
+
+
 @pytest.mark.workers
 def test_a_moved_lamp_restarts_its_layer_alone(client, request_for, demo):
     document, _ = load(demo)
     look = document.look_named("moonlit mist")
     request = request_for(1, "moonlit mist", passes=3)
     client.want(request)
-    until(client, Finished, 1)
+    stood = _passes(until(client, Finished, 1))
     moved = tuple(attrs.evolve(s, shape=Ball((0.0, 6.0, 3.0), 0.1)) if s.id == "window" else s for s in look.sources)
     again = request_for(2, "moonlit mist", passes=3, sources=moved)
     client.want(again)
     first = next(e for e in until(client, Published, 2) if isinstance(e, Published) and e.request_id == 2)
     kept = {s.key() for s in request.layers} & {s.key() for s in again.layers}
     assert len(kept) == len(request.layers) - 1
-    assert {at.key for at in first.layers if at.passes == 3} == kept
+    assert {at.key: at.passes for at in first.layers if at.key in kept and at.passes} == {
+        key: passes for key, passes in stood.items() if key in kept
+    }
+    assert all(at.passes == 0 for at in first.layers if at.key not in kept), "the moved lamp starts anew"
     until(client, Finished, 2)
     client.want(attrs.evolve(request, id=3))
     back = next(e for e in until(client, Published, 3) if isinstance(e, Published) and e.request_id == 3)
-    assert all(at.passes == 3 for at in back.layers), "coming back finds every layer again"
+    assert {at.key: at.passes for at in back.layers} == stood, "coming back finds every layer again"
 
 
 @pytest.mark.workers
@@ -228,3 +252,24 @@ def test_a_still_can_be_cancelled_and_failures_are_raised(request_for):
     bad = request_for()
     with pytest.raises(ServiceError, match="not there"):
         compute(attrs.evolve(bad, place=attrs.evolve(bad.place, path="/nowhere/set.glb")))
+
+
+@pytest.mark.workers
+def test_a_place_told_early_is_open_when_it_is_asked_for(request_for, tmp_path):
+    events: queue.Queue = queue.Queue()
+    made = RenderClient(tmp_path / "layers")
+    made.launch()
+    request = request_for(1, "clear noon", passes=1)
+    made.prepare(request.place)
+    made.start(events.put)
+    seen = []
+    try:
+        while not any(isinstance(e, Preparing) and e.share == 1.0 for e in seen):
+            seen.append(events.get(timeout=60))
+        made.want(request)
+        while not isinstance(seen[-1], Finished):
+            seen.append(events.get(timeout=60))
+    finally:
+        made.close()
+    opened = [e for e in seen if isinstance(e, Preparing) and e.what == "opening the place"]
+    assert len(opened) == 2, "opened once, told at its beginning and its end"

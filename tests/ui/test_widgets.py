@@ -12,8 +12,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from lunar_haze.core.place.model import Material
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.day import day_band
+from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.ui import theme
-from lunar_haze.ui.hour_band import COLUMNS, ROWS, band_picture
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.plan_drawing import draw_relief, relief_of
 from lunar_haze.ui.well import Well
@@ -166,12 +168,13 @@ def test_the_plan_draws_what_lies_on_top_and_stays_neutral():
     assert on_hut > on_water + 20, "the hut's roof is light, the water that covers the white bed is dark"
 
 
-def test_the_hour_band_is_brightest_by_day_and_its_dusk_is_warmer_than_its_noon():
-    band = band_picture()
-    assert band.shape == (ROWS, COLUMNS, 3)
+def test_the_day_is_brightest_by_day_and_its_dusk_is_warmer_than_its_noon():
+    columns = 96
+    band = day_band("2024-08-21", Site(), Atmosphere(), 8, columns)
+    assert band.shape == (8, columns, 3)
     assert np.isfinite(band).all()
     level = band.mean((0, 2))
-    noon, midnight, dusk = COLUMNS // 2, 2, round(COLUMNS * 19.1 / 24)
+    noon, midnight, dusk = columns // 2, 2, round(columns * 19.1 / 24)
     assert level[noon] > level[dusk] > level[midnight] > 0
     warmth = band[-1, :, 0] / band[-1, :, 2]
     assert warmth[dusk] > warmth[noon]

@@ -2,78 +2,26 @@
 
 import json
 import os
-import shutil
 import signal
 import sys
-import threading
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QToolButton
 
 from lunar_haze.core.document.files import load
+from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.client import RenderClient
-from lunar_haze.ui import theme
 from lunar_haze.ui.keys import ACTS, Keys
 from lunar_haze.ui.session import AIR, LENS, Session
 from lunar_haze.ui.window import Window
 from tests.ui.backends import InstantBackend
-
-
-@pytest.fixture
-def work(tmp_path, demo):
-    """A copy of the demo place and document that a test may change."""
-    for name in (demo.name, demo.with_suffix(".glb").name):
-        shutil.copy(demo.parent / name, tmp_path / name)
-    return tmp_path / demo.name
-
-
-@pytest.fixture
-def window(qtbot, tmp_path, work):
-    theme.apply(QApplication.instance())
-    session = Session(tmp_path / "state")
-    made = Window(session, InstantBackend(), tmp_path / "state")
-    qtbot.addWidget(made)
-    made.show()
-    qtbot.waitExposed(made)
-    assert made.open_path(work)
-    qtbot.waitUntil(lambda: made.bridge.picture is not None and session.place is not None, timeout=20_000)
-    yield made
-    made.close()
-    made.picture.isolate(None)
-    assert made.bridge._backend.closed
-    assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]
-
-
-def drag(widget, start, end, button=Qt.MouseButton.LeftButton, modifier=Qt.KeyboardModifier.NoModifier, steps=5):
-    start, end = QPointF(start), QPointF(end)
-    QTest.mousePress(widget, button, modifier, start.toPoint())
-    for step in range(1, steps + 1):
-        at = start + (end - start) * step / steps
-        # QTest.mouseMove carries no buttons offscreen: the event is sent as the window system would.
-        event = QMouseEvent(
-            QMouseEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, button, modifier
-        )
-        QApplication.sendEvent(widget, event)
-    QTest.mouseRelease(widget, button, modifier, end.toPoint())
-    QApplication.processEvents()
-
-
-def finish(well, text):
-    """Type into the open line of a well and press return (QTest would still use the line after it is gone)."""
-    QTest.keyClicks(well._editor, text)
-    press = QKeyEvent(QKeyEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(well._editor, press)
-    QApplication.processEvents()
-
-
-def source(window, source_id):
-    return window.session.document.look.source(source_id)
+from tests.ui.hands import drag, finish, source
 
 
 def choose_look(window, qtbot, look, shot="Landing"):
@@ -116,7 +64,8 @@ def test_dragging_a_card_up_raises_its_dimmer_without_new_rays(window, qtbot):
 
 def test_dragging_a_card_aside_warms_or_cools_and_a_double_click_resets(window):
     card = window.rail.cards["sun"]
-    kelvin = source(window, "sun").kelvin
+    kelvin = window.session.lamp_kelvin(source(window, "sun"))
+    assert 1900 < kelvin < 3500, "a low sun starts from its own warmth"
     drag(card, QPoint(40, 40), QPoint(100, 42))
     assert source(window, "sun").kelvin > kelvin * 1.2
     drag(card, QPoint(60, 60), QPoint(60, 20))
@@ -164,8 +113,8 @@ def test_start_from_black_is_black_and_one_lamp_brings_light(window, qtbot):
     assert not any(s.muted for s in window.session.document.look.sources if s.id in ("sun", "sky"))
 
 
-def test_the_hour_band_moves_the_sun(window, qtbot):
-    band = window.hour
+def test_the_day_strip_moves_the_sun(window, qtbot):
+    band = window.hour.band
     asked = len(window.bridge._backend.requests)
     y = 20
     drag(band, QPoint(band.width() // 2, y), QPoint(int(band.width() * 15 / 24), y))
@@ -184,6 +133,10 @@ def test_typing_dragging_and_wheeling_in_a_well(window):
     QTest.mouseClick(well, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(40, 10))
     finish(well, "+1/3")
     assert source(window, "sun").dimmer_stops == pytest.approx(1 / 3)
+    unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the amount")
+    before = source_gain(source(window, "sun"))
+    unit.textActivated.emit("lx")
+    np.testing.assert_allclose(source_gain(source(window, "sun")), before, rtol=1e-5)
     well = window.facets.wells["amount"]
     well.edit()
     finish(well, "20 klx")
@@ -426,12 +379,12 @@ def test_a_wrong_scale_is_corrected_as_an_edit(window):
 
 def test_a_still_is_written_in_the_background(window, qtbot, tmp_path):
     target = tmp_path / "still.exr"
-    window.write_still(target, size=(64, 36), passes=2, backend=InstantBackend())
-    qtbot.waitUntil(lambda: window.still is None, timeout=20_000)
+    window.hand_off.write_still(target, size=(64, 36), passes=2, backend=InstantBackend())
+    qtbot.waitUntil(lambda: window.hand_off.still is None, timeout=20_000)
     assert target.exists()
     assert "wrote" in window.notices.text
-    window.write_still(tmp_path / "no" / "still.png", size=(64, 36), passes=2, backend=InstantBackend())
-    qtbot.waitUntil(lambda: window.still is None, timeout=20_000)
+    window.hand_off.write_still(tmp_path / "no" / "still.png", size=(64, 36), passes=2, backend=InstantBackend())
+    qtbot.waitUntil(lambda: window.hand_off.still is None, timeout=20_000)
     assert "not a folder" in window.notices.text
 
 

@@ -1,5 +1,7 @@
 """``lunar-haze``: opens the window; with a command, does the same jobs without one."""
 
+import contextlib
+import datetime as dt
 import json
 import re
 import sys
@@ -19,9 +21,12 @@ from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import scale_remark
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.model import CLOUDS, Weather
+from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
 
-COMMANDS = ("render", "info", "new")
+COMMANDS = ("render", "info", "new", "sky")
 
 app = typer.Typer(
     add_completion=False,
@@ -172,16 +177,80 @@ def new(
     print(output)
 
 
+def _moment(text: str) -> tuple[str, float, float]:
+    """(date, hour, hours ahead of UTC) of an ISO 8601 moment; without a zone it is UTC."""
+    try:
+        moment = dt.datetime.fromisoformat(text)
+    except ValueError as error:
+        raise typer.BadParameter(f"“{text}” is not a moment; write it as 2024-08-21T18:30+01:00") from error
+    offset = moment.utcoffset() or dt.timedelta()
+    return moment.date().isoformat(), moment.hour + moment.minute / 60 + moment.second / 3600, offset.seconds / 3600
+
+
+def _spot(text: str) -> tuple[float, float]:
+    try:
+        latitude, longitude = (float(part) for part in text.split(","))
+    except ValueError as error:
+        raise typer.BadParameter(f"“{text}” is not a place; write it as 52.0,1.5 (north,east in degrees)") from error
+    if not (-90 <= latitude <= 90 and -180 <= longitude <= 180):
+        raise typer.BadParameter(f"{text} is not on the earth: latitude is within 90, longitude within 180 degrees")
+    return latitude, longitude
+
+
+@app.command()
+def sky(
+    when: Annotated[str, typer.Option(help="Moment, ISO 8601, such as 2024-08-21T18:30+01:00; UTC without a zone.")],
+    place: Annotated[str, typer.Option(help="LAT,LON in degrees north and east.", metavar="LAT,LON")],
+    haze: Annotated[float, typer.Option(min=1.0, max=300.0, help="How far one sees [km].")] = 54.7,
+    clouds: Annotated[str, typer.Option(help=f"One of: {', '.join(CLOUDS)}.")] = "none",
+    size: Annotated[str, typer.Option(help="Width x height [px] of the map.")] = "2048x1024",
+    output: Annotated[Path | None, typer.Option("--output", "-o", help="Lat-long map: SKY.exr or SKY.hdr.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Tell sun, moon and light [lx] as JSON.")] = False,
+    no_sun: Annotated[bool, typer.Option("--no-sun", help="Leave the discs of sun and moon out of the map.")] = False,
+) -> None:
+    """The sky of a moment and place: a lat-long map of its light [cd/m2], or its figures [degrees, lx]."""
+    from lunar_haze.core.document.edits import sky_of
+    from lunar_haze.core.document.model import Look
+    from lunar_haze.core.handoff.sky_file import FORMS, facts_of, sky_picture, write_sky
+    from lunar_haze.core.sky.ephemeris import Site
+
+    if clouds not in CLOUDS:
+        raise typer.BadParameter(f"there are no clouds “{clouds}”; there are {', '.join(CLOUDS)}")
+    if output is None and not as_json:
+        raise typer.BadParameter("say what is wanted: --output SKY.exr for a map, --json for figures")
+    if output is not None and output.suffix.lower() not in FORMS:
+        raise typer.BadParameter(f"{output.name}: a sky is written as {' or '.join(FORMS)}")
+    date, hour_h, offset_h = _moment(when)
+    latitude, longitude = _spot(place)
+    width, height = _size(size)
+    look = Look("sky", hour_h, date, Weather(Atmosphere(visibility_km=haze), CLOUDS[clouds]))
+    dome = sky_of(look, Site(latitude, longitude, utc_offset_h=offset_h))
+    if as_json:
+        import attrs
+
+        print(json.dumps({"when": when, **attrs.asdict(facts_of(dome))}, indent=1))
+    if output is not None:
+        write_sky(sky_picture(dome, height, width, not no_sun), output)
+        print(output)
+
+
 def demo_file() -> Path:
     """The demo document that ships with the program."""
     return Path(__file__).resolve().parents[3] / "demo" / "gannet-reach.haze"
 
 
 def _window(arguments: list[str]) -> int:
+    from lunar_haze.service.client import RenderClient
+
+    # It gets ready on another core while the window's own libraries are loaded.
+    client = RenderClient()
+    client.launch()
+    path = Path(arguments[0]) if arguments else demo_file()
+    with contextlib.suppress(HazeError):  # the window tells what is wrong with it
+        client.prepare(place_spec(load(path)[0].place))
     from lunar_haze.ui.app import run_window
 
-    path = Path(arguments[0]) if arguments else demo_file()
-    return run_window(path, started=_STARTED)
+    return run_window(path, client, started=_STARTED)
 
 
 _STARTED = time.perf_counter()
@@ -189,13 +258,14 @@ _STARTED = time.perf_counter()
 
 def run(arguments: list[str] | None = None) -> None:
     """Entry point: one clear line and a non-zero exit on bad input, never a traceback."""
-    from lunar_haze.service.folders import log_path, start_logging
+    from lunar_haze.service.folders import log_path, sky_folder, start_logging
 
     given = sys.argv[1:] if arguments is None else arguments
     if given[:1] == ["--version"]:
         print(f"lunar-haze {__version__}")
         return
     start_logging("main")
+    keep_tables_in(sky_folder())
     try:
         if given and (given[0] in COMMANDS or given[0].startswith("-")):
             sys.exit(app(given, standalone_mode=False) or 0)

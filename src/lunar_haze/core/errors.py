@@ -4,6 +4,8 @@ HazeError                a sentence that says what, where and what to do
 ├── DocumentError        a .haze file that cannot be read, written or understood
 │   └── NewerSchemaError     written by a newer version
 ├── PlaceError           a modelled place that cannot be imported
+├── SkyError             a moment without an ephemeris, a panorama that cannot be read
+├── SourceError          a lamp distribution or a cut-out that cannot be read
 ├── QuantityError        text that is no number with a unit this field takes
 ├── EngineError          the ray engine or the denoiser cannot work
 ├── ServiceError         the render process cannot be started or reached
@@ -25,6 +27,14 @@ class NewerSchemaError(DocumentError):
 
 class PlaceError(HazeError):
     """A modelled place that cannot be imported."""
+
+
+class SkyError(HazeError):
+    """A moment that no ephemeris covers, or a panorama that cannot be used."""
+
+
+class SourceError(HazeError):
+    """A lamp's distribution or a cut-out that cannot be read."""
 
 
 class QuantityError(HazeError):

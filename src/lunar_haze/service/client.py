@@ -14,10 +14,20 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, PlaceSpec
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
-from lunar_haze.service.protocol import Balance, BoardReady, Event, Lost, Published, Restarted, Want
+from lunar_haze.service.protocol import (
+    Balance,
+    BoardReady,
+    Event,
+    Lost,
+    Prepare,
+    Published,
+    Request,
+    Restarted,
+    Want,
+)  # fmt: skip
 
 log = logging.getLogger(__name__)
 
@@ -59,10 +69,20 @@ class RenderClient:
         self._deaths: list[float] = []
         self.board: Board | None = None
 
-    def start(self, on_event: Callable[[Event], None]) -> None:
-        """Start the process; events go to ``on_event``."""
-        self._on_event = on_event
+    def launch(self) -> None:
+        """Start the process ahead of `start`, so that it gets ready while the window is still being made."""
         self._spawn()
+
+    def prepare(self, place: PlaceSpec) -> None:
+        """Tell the process which place will be asked for."""
+        with self._lock:
+            self._send(Prepare(place))
+
+    def start(self, on_event: Callable[[Event], None]) -> None:
+        """Let events go to ``on_event``; start the process unless it is launched already."""
+        self._on_event = on_event
+        if self._process is None:
+            self._spawn()
         threading.Thread(target=self._listen, name="render-events", daemon=True).start()
 
     def _spawn(self) -> None:
@@ -91,7 +111,7 @@ class RenderClient:
             self._last_balance = Balance(mix_id, gains, settled)
             self._send(self._last_balance)
 
-    def _send(self, message: Want | Balance) -> None:
+    def _send(self, message: Request) -> None:
         try:
             self._channel.send(message)
         except ChannelClosed:

@@ -14,6 +14,11 @@ def cache_folder() -> Path:
     return Path(platformdirs.user_cache_dir(_NAME, appauthor=False))
 
 
+def sky_folder() -> Path:
+    """Tables of the air, which take a second to make."""
+    return cache_folder() / "sky"
+
+
 def state_folder() -> Path:
     """Logs, autosaves of documents without a name, recent files."""
     return Path(platformdirs.user_state_dir(_NAME, appauthor=False))

@@ -6,7 +6,7 @@ whose file descriptor comes along with `BoardReady`.
 
 import attrs
 
-from lunar_haze.core.layers.model import FrameRequest, LayerGain
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, PlaceSpec
 
 
 @attrs.frozen
@@ -25,7 +25,14 @@ class Balance:
     settled: bool
 
 
-Request = Want | Balance
+@attrs.frozen
+class Prepare:
+    """This place will be asked for: open it while there is nothing else to do."""
+
+    place: PlaceSpec
+
+
+Request = Want | Balance | Prepare
 
 
 @attrs.frozen

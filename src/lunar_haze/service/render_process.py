@@ -7,14 +7,16 @@ from pathlib import Path
 
 def main() -> None:
     """Serve the channel whose socket was handed down."""
+    from lunar_haze.core.sky.tables import keep_tables_in
     from lunar_haze.service.channel import inherited
-    from lunar_haze.service.folders import cache_folder, start_logging
+    from lunar_haze.service.folders import cache_folder, sky_folder, start_logging
     from lunar_haze.service.layer_cache import LayerCache
     from lunar_haze.service.protocol import Preparing
 
     start_logging("render")
     # The window comes first where both want the processor.
     os.nice(5)
+    keep_tables_in(sky_folder())
     channel = inherited(int(sys.argv[1]))
     channel.send(Preparing("starting the render process", 0.0))
     from lunar_haze.service.worker import Worker

@@ -16,7 +16,7 @@ _STAMP = _PACKAGE / "__pycache__" / "kernels.stamp"
 def fingerprint() -> str:
     """Digest of every source that kernels are compiled from, and of the machine's processor."""
     digest = hashlib.blake2b(digest_size=16)
-    for room in ("transport", "picture", "air"):
+    for room in ("transport", "picture", "air", "units", "sky"):
         for path in sorted((_PACKAGE / "core" / room).glob("*.py")):
             digest.update(path.read_bytes())
     cpu = Path("/proc/cpuinfo")
@@ -42,13 +42,19 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.air.medium import Medium
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
-    from lunar_haze.core.picture.mix import Mixer, block_mean
+    from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
+    from lunar_haze.core.sky.clear_air import Atmosphere
+    from lunar_haze.core.sky.dome import dome_map
+    from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
+    from lunar_haze.core.sky.tables import keep_tables_in
+    from lunar_haze.core.sources.amounts import natural_light
     from lunar_haze.core.sources.model import Ball, Sky, Sun
     from lunar_haze.core.transport.frame import Frame
     from lunar_haze.core.transport.live import LiveAir
     from lunar_haze.core.transport.scene import PackedPlace
+    from lunar_haze.service.folders import sky_folder
 
     place = Place(
         np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32), np.tile(np.float32([0, 0, 1]), (3, 1)),
@@ -60,21 +66,34 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky())]
     frame = Frame(PackedPlace(place), view)
     live = LiveAir()
-    keys = frame.want(specs)
+    keys: list[str] = []
+
+    room = np.empty((2, 18, 32, 3), np.float32)
 
     def answer() -> None:
         changed = [LayerSpec("warm", view, s.shape, thicker, 1) for s in specs]
-        live.answer(frame, dict(zip(frame.want(changed), changed)))
+        live.answer(frame, dict(zip(frame.want(changed), changed)), lambda key: (room[0], room[1]))
 
     def mix() -> None:
         mixer = Mixer()
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
-        block_mean(frame.image(keys[0]).surface, 2)
+        enlarge(block_mean(frame.image(keys[0]).surface, 2), room[0])
+
+    def sky() -> None:
+        # Into the folder where the window and its render process look for them.
+        keep_tables_in(sky_folder())
+        dome_map(ClearSky(20.0, weather=Weather(clouds=CLOUDS["broken"])))
+        natural_light(Sun(), Atmosphere())
 
     table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
+    yield "the sky", sky
+    def paths() -> None:
+        keys.extend(frame.want(specs))
+        frame.trace(keys)
+
     yield "what the lens sees", lambda: frame.add_guides(1)
-    yield "paths of light", lambda: frame.trace(keys)
+    yield "paths of light", paths
     yield "looks into the air", lambda: live.gather(frame, specs, 1, 60.0)
     yield "air under the hand", answer
     yield "the mix", mix
@@ -88,7 +107,7 @@ def warm(progress: Callable[[str, float], None]) -> None:
     progress("loading", 0.0)
     todo = list(steps())
     # Weights after the seconds each takes.
-    weights = [12.0, 45.0, 24.0, 14.0, 2.0, 3.0]
+    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 3.0]
     done = 0.0
     for (name, act), weight in zip(todo, weights, strict=True):
         progress(name, done / sum(weights))

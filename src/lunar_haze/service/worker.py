@@ -4,6 +4,7 @@ One thread computes, in parts of a pass that take a tenth of a second at most, a
 requests between parts; a superseded request ends there. Another thread only reads.
 """
 
+import itertools
 import logging
 import os
 import queue
@@ -12,12 +13,11 @@ import time
 from collections import OrderedDict
 from pathlib import Path
 
-import attrs
 import numpy as np
 
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, PlaceSpec, View
-from lunar_haze.core.picture.mix import Mixer
+from lunar_haze.core.layers.model import FrameRequest, LayerImage, PlaceSpec, View
+from lunar_haze.core.picture.mix import Mixer, enlarge
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.frame import Frame
@@ -26,6 +26,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
+from lunar_haze.service.job import Job
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import (
     Balance,
@@ -34,41 +35,30 @@ from lunar_haze.service.protocol import (
     Failed,
     Finished,
     LayerAt,
+    Prepare,
     Preparing,
     Published,
+    Request,
     Want,
 )  # fmt: skip
+from lunar_haze.service.small_pictures import SmallPictures, small_first
+from lunar_haze.service.urgency import lit_by_others, passes_due
+from lunar_haze.service.warmup import is_warm, steps
 
 log = logging.getLogger(__name__)
 
 PART_SECONDS = 0.08
-COARSE_PIXELS = 150_000
+PAUSE_SECONDS = 0.12
 SPARE_SLOTS = 4
 MEMORY_BYTES = 3 << 30
 #: Passes after which the mix is denoised again.
-MILESTONES = (1, 4, 16, 64, 256, 1024)
+MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
-#: Passes before looks into the air are gathered for later edits, and how many are gathered.
-GRID_AFTER, GRID_PASSES = 4, 6
-
-
-@attrs.define(eq=False)
-class Job:
-    """The request being worked on."""
-
-    request: FrameRequest
-    frame: Frame
-    keys: list[str]
-    mix_id: int = 0
-    gains: tuple[LayerGain, ...] = ()
-    part: int = 0
-    part_keys: tuple[str, ...] = ()
-    coarse_due: bool = True
-    clean_due: bool = False
-    cleaned_at: int = 0
-    live: dict[str, LayerImage] = attrs.Factory(dict)
-    finished: bool = False
+#: Passes before looks into the air are gathered for later edits (the picture is clean by then), and how many.
+GRID_AFTER, GRID_PASSES = 8, 6
+#: Passes after which it is looked up again how much each layer matters.
+REWEIGHED = (1, 2, 4, 8)
 
 
 class Worker:
@@ -77,22 +67,27 @@ class Worker:
     def __init__(self, channel: Channel, cache: LayerCache) -> None:
         self._channel = channel
         self._cache = cache
-        self._inbox: queue.SimpleQueue[Want | Balance] = queue.SimpleQueue()
+        self._inbox: queue.SimpleQueue[Request] = queue.SimpleQueue()
         self._place: tuple[PlaceSpec, PackedPlace] | None = None
         self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
         self._board: Board | None = None
         self._on_board: OrderedDict[str, LayerAt] = OrderedDict()
         self._job: Job | None = None
-        self._parts = 4
+        self._parts = 32
         self._live = LiveAir()
+        self._small = SmallPictures()
 
     def run(self) -> None:
         """Work until the other side is gone."""
         threading.Thread(target=self._read, daemon=True).start()
+        kernels_due = is_warm()
         while True:
             idle = self._job is None or (self._job.finished and not self._job.clean_due)
+            # While a hand scrubs through the day small pictures are enough: see whether it goes on.
+            pause = self._job is not None and self._job.paused
+            wait = 0.05 if kernels_due else PAUSE_SECONDS if pause and not idle else None
             try:
-                message = self._inbox.get(block=idle)
+                message = self._inbox.get(block=idle or pause, timeout=wait)
             except queue.Empty:
                 message = None
             try:
@@ -100,6 +95,9 @@ class Worker:
                     self._take(message)
                 elif self._job is not None:
                     self._step(self._job)
+                elif kernels_due:
+                    kernels_due = False
+                    self._load_kernels()
             except ChannelClosed:
                 return
             except HazeError as error:
@@ -107,6 +105,19 @@ class Worker:
             except Exception:
                 log.exception("a request failed")
                 self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
+
+    def _load_kernels(self) -> None:
+        """Bring what the first picture needs from disk while nothing is asked for yet."""
+        for _name, act in itertools.islice(steps(), 3):
+            if not self._inbox.empty():
+                return
+            act()
+
+    def _open_early(self, spec: PlaceSpec) -> None:
+        try:
+            self._packed(spec)
+        except HazeError:
+            pass  # whoever asks for it will be told
 
     def _read(self) -> None:
         # When the window is gone there is nobody to compute for, in mid-pass or not.
@@ -123,7 +134,11 @@ class Worker:
 
     # -- requests -------------------------------------------------------------------------------
 
-    def _take(self, message: Want | Balance) -> None:
+    def _take(self, message: Request) -> None:
+        if isinstance(message, Prepare):
+            if self._inbox.empty():
+                self._open_early(message.place)
+            return
         # A drag sends many: only the last of each kind matters.
         want = message if isinstance(message, Want) else None
         balance = message if isinstance(message, Balance) else None
@@ -134,13 +149,15 @@ class Worker:
                 break
             if isinstance(message, Want):
                 want, balance = message, None
-            else:
+            elif isinstance(message, Balance):
                 balance = message
         if want is not None:
             self._begin(want.request)
         job = self._job
         if balance is not None and job is not None:
             job.gains, job.mix_id = balance.gains, balance.mix_id
+            job.reweigh()
+            job.finished = job.finished and job.level() >= job.request.passes
             job.clean_due = job.clean_due or balance.settled
 
     def _begin(self, request: FrameRequest) -> None:
@@ -155,11 +172,12 @@ class Worker:
                 if saved is not None and saved.surface.shape[:2] == (request.view.height, request.view.width):
                     frame.put(key, saved)
         missing = [k for k in keys if frame.sums[k].passes == 0]
-        job.coarse_due = len(missing) * 2 > len(keys) and frame.pixels > COARSE_PIXELS
+        job.coarse_due = small_first(job, missing)
         self._ready_board(request)
         if frame.guides.passes == 0:
             frame.add_guides(1)
         self._lay_guides(frame)
+        job.reweigh()
         self._job = job
         if missing and request.live and not request.medium.is_clear:
             self._answer_live(job, missing)
@@ -173,6 +191,7 @@ class Worker:
             if self._place is not None:
                 self._frames.clear()
                 self._live.clear()
+                self._small.clear()
                 self._place[1].close()
                 self._place = None
             self._place = (spec, PackedPlace(load_place(Path(spec.path), spec.scale)))
@@ -200,53 +219,52 @@ class Worker:
     # -- steps ----------------------------------------------------------------------------------
 
     def _step(self, job: Job) -> None:
+        job.paused = False
         if job.clean_due:
             self._clean(job)
         elif job.coarse_due:
             self._coarse(job)
+            job.paused = True
         elif not job.finished:
             self._refine(job)
 
     def _coarse(self, job: Job) -> None:
-        """A small picture first, laid out large."""
+        """A small picture of what is missing, laid out large, and the small mix freed of grain."""
         job.coarse_due = False
-        request = job.request
-        step = 3
-        small = View(request.view.camera, max(request.view.width // step, 8), max(request.view.height // step, 8))
-        frame = Frame(job.frame.place, small)
-        frame.add_guides(2)
-        keys = frame.want([attrs.evolve(s, view=small) for s in request.layers])
-        frame.trace(keys)
         board = self._board
-        for _spec, key, small_key in zip(request.layers, job.keys, keys):
-            if job.frame.sums[key].passes == 0 and key not in job.live:
-                slot = self._slot_for(key, set(job.keys))
-                image = frame.image(small_key)
-                board.surface[slot] = _enlarged(image.surface, board.width, board.height)
-                board.air[slot] = _enlarged(image.air, board.width, board.height)
-                self._on_board[key] = LayerAt(key, slot, 0)
+        present = {
+            at.key: LayerImage(at.key, at.passes, board.surface[at.slot], board.air[at.slot])
+            for at in self._on_board.values()
+        }
+        small, clean = self._small.of(job, present)
+        if not small:
+            return
+        for image in small:
+            slot = self._slot_for(image.key, set(job.keys))
+            enlarge(image.surface, board.surface[slot])
+            enlarge(image.air, board.air[slot])
+            self._on_board[image.key] = LayerAt(image.key, slot, 0)
         self._announce(job)
-        if request.denoise:
-            translation = {small_key: key for key, small_key in zip(job.keys, keys)}
-            mixer = Mixer()
-            mixer.set_layers([attrs.evolve(frame.image(k), key=translation[k]) for k in keys])
-            picture = mixer.picture(job.gains)
-            if picture is not None:
-                clean = denoise(picture, *frame.guide_images())
-                board.clean[...] = _enlarged(clean, board.width, board.height)
-                self._channel.send(Cleaned(request.id, job.mix_id, 0))
+        if clean is not None:
+            enlarge(clean, board.clean)
+            self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
 
     def _refine(self, job: Job) -> None:
         frame, target = job.frame, job.request.passes
-        behind = min(frame.sums[k].passes for k in job.keys) if job.keys else target
         if job.part == 0:
-            if behind >= target:
+            level = job.level()
+            if level >= target:
                 self._finish(job)
                 return
-            job.part_keys = tuple(k for k in job.keys if frame.sums[k].passes == behind)
+            due = [k for k in job.keys if frame.sums[k].passes < passes_due(level + 1, job.weight(k))]
+            least = min(frame.sums[k].passes for k in due)
+            # Layers that have nothing yet go alone, so that they catch up with the rest.
+            job.part_keys = tuple(k for k in due if frame.sums[k].passes == least or least > 0)
         parts = min(self._parts, frame.chunks)
         started = time.perf_counter()
-        frame.trace(list(job.part_keys), job.part, parts)
+        if job.part == 0:
+            job.lit = lit_by_others(frame, job.standings, job.part_keys)
+        frame.trace(list(job.part_keys), job.part, parts, job.emphasis, job.lit)
         took = time.perf_counter() - started
         job.part += 1
         if job.part < parts:
@@ -254,17 +272,20 @@ class Worker:
         job.part = 0
         # Parts follow the cost of the last one, from one pass to the next.
         self._parts = int(min(max(round(parts * took / PART_SECONDS), 1), 64))
-        passes = min(frame.sums[k].passes for k in job.keys)
-        if job.live and passes >= LIVE_UNTIL:
+        before, level = job.told_level, job.level()
+        job.told_level = level
+        if level in REWEIGHED and level != before:
+            job.reweigh()
+        if job.live and level >= LIVE_UNTIL:
             job.live.clear()
-        if frame.guides.passes < 16 and passes in (1, 4):
-            frame.add_guides(3 if passes == 1 else 12)
-        if _worth_showing(frame.sums[job.part_keys[0]].passes, target):
+        if frame.guides.passes < 16 and level in (1, 4):
+            frame.add_guides(3 if level == 1 else 12)
+        if _worth_showing(max(frame.sums[k].passes for k in job.part_keys), target):
             self._publish(job)
-        if passes in MILESTONES and passes > job.cleaned_at and not job.live:
-            job.cleaned_at = passes
+        if level in MILESTONES and level > job.cleaned_at and not job.live:
+            job.cleaned_at = level
             job.clean_due = job.request.denoise
-        self._gather_air(job, passes)
+        self._gather_air(job, level)
 
     def _gather_air(self, job: Job, passes: int) -> None:
         if job.request.live and not job.request.medium.is_clear and passes >= GRID_AFTER:
@@ -273,7 +294,15 @@ class Worker:
     def _answer_live(self, job: Job, missing: list[str]) -> None:
         """Stand-ins for layers whose medium alone has changed."""
         specs = dict(zip(job.keys, job.request.layers))
-        job.live = self._live.answer(job.frame, {k: specs[k] for k in missing})
+        board, keep = self._board, set(job.keys)
+
+        def into(key: str) -> tuple[np.ndarray, np.ndarray]:
+            slot = self._slot_for(key, keep)
+            self._on_board[key] = LayerAt(key, slot, 0, live=True)
+            return board.surface[slot], board.air[slot]
+
+        if self._live.answer(job.frame, {k: specs[k] for k in missing}, into):
+            job.live = set(missing)
 
     def _finish(self, job: Job) -> None:
         job.finished = True
@@ -308,12 +337,9 @@ class Worker:
         board, keep = self._board, set(job.keys)
         for key in job.keys:
             layer = job.frame.sums[key]
-            live = job.live.get(key)
             slot_known = self._on_board.get(key)
-            if live is not None:
-                slot = self._slot_for(key, keep)
-                board.surface[slot], board.air[slot] = live.surface, live.air
-                self._on_board[key] = LayerAt(key, slot, 0, live=True)
+            if key in job.live:
+                self._on_board.move_to_end(key)
             elif layer.passes and (slot_known is None or slot_known.passes != layer.passes or slot_known.live):
                 slot = self._slot_for(key, keep)
                 job.frame.write_mean(key, board.surface[slot], board.air[slot])
@@ -324,8 +350,7 @@ class Worker:
 
     def _announce(self, job: Job) -> None:
         here = tuple(self._on_board[k] for k in job.keys if k in self._on_board)
-        passes = min((job.frame.sums[k].passes for k in job.keys), default=job.request.passes)
-        self._channel.send(Published(job.request.id, here, passes, job.request.passes))
+        self._channel.send(Published(job.request.id, here, min(job.level(), job.request.passes), job.request.passes))
 
     def _lay_guides(self, frame: Frame) -> None:
         board, guides = self._board, frame.guides
@@ -348,11 +373,11 @@ class Worker:
         picture = mixer.picture(job.gains)
         if picture is None:
             picture = np.zeros((board.height, board.width, 3), np.float32)
-        passes = min((i.passes for i in images), default=0)
+        passes = job.level()
         if job.frame.guides.passes < 4:
             job.frame.add_guides(3)
         still = not job.request.live
-        quality = "high" if still else "balanced" if passes >= 16 else "fast"
+        quality = "high" if still else "balanced" if passes >= 8 else "fast"
         board.clean[...] = denoise(picture, *job.frame.guide_images(), quality)
         self._channel.send(Cleaned(job.request.id, mix_id, passes))
 
@@ -360,17 +385,3 @@ class Worker:
 def _worth_showing(passes: int, target: int) -> bool:
     """Early passes all show; later ones change little and are laid out more rarely."""
     return passes <= 4 or passes >= target or passes % (2 if passes < 16 else 8) == 0
-
-
-def _enlarged(image: np.ndarray, width: int, height: int) -> np.ndarray:
-    """Bilinear enlargement (height, width, 3) of a small picture."""
-
-    def weights(count: int, size: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        at = np.clip((np.arange(count) + 0.5) * size / count - 0.5, 0, size - 1)
-        low = np.minimum(at.astype(int), max(size - 2, 0))
-        return low, np.minimum(low + 1, size - 1), (at - low).astype(np.float32)
-
-    y0, y1, fy = weights(height, image.shape[0])
-    x0, x1, fx = weights(width, image.shape[1])
-    rows = image[y0] * (1 - fy)[:, None, None] + image[y1] * fy[:, None, None]
-    return rows[:, x0] * (1 - fx)[None, :, None] + rows[:, x1] * fx[None, :, None]

@@ -21,14 +21,14 @@ def _log_uncaught(kind: type[BaseException], error: BaseException, trace: object
     log.error("uncaught", exc_info=(kind, error, trace))
 
 
-def run_window(path: Path, started: float | None = None) -> int:
-    """Open the window on ``path`` and run until it is closed; the exit code."""
+def run_window(path: Path, client: RenderClient, started: float | None = None) -> int:
+    """Open the window on ``path``, with ``client`` to compute; runs until it is closed. The exit code."""
     sys.excepthook = _log_uncaught
     app = QApplication(["lunar-haze"])
     app.setApplicationName("Lunar Haze")
     theme.apply(app)
     session = Session(state_folder())
-    window = Window(session, RenderClient(), state_folder())
+    window = Window(session, client, state_folder())
     window.show()
     if started is not None:
         log.info("window shown after %.2f s", time.perf_counter() - started)

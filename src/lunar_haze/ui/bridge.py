@@ -6,16 +6,21 @@ is told, so that it denoises when the hand rests. While it moves, the difference
 last denoised picture, so grain does not come back.
 """
 
+import threading
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
+from lunar_haze.core.document.model import Look
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, View
 from lunar_haze.core.picture.display import DisplayTable, bake
-from lunar_haze.core.picture.mix import Mixer, add_layer, share_of
-from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layer_of
+from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, is_silent, share_of
+from lunar_haze.core.picture.readings import air_reading
+from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains
+from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.board import Board
 from lunar_haze.service.client import RenderBackend, images_on
@@ -34,6 +39,8 @@ from lunar_haze.service.protocol import (
 from lunar_haze.ui.session import Session
 
 SETTLE_MS = 220
+#: From this share of mist in the light on a picture is washed out.
+WASHED_OUT = 0.75
 PASSES = 32
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
@@ -65,6 +72,7 @@ class RenderBridge(QObject):
     progress = Signal(str, float)
     said = Signal(str, bool)
     _event = Signal(object, object)
+    _sky_made = Signal()
 
     def __init__(self, session: Session, backend: RenderBackend) -> None:
         super().__init__()
@@ -88,7 +96,9 @@ class RenderBridge(QObject):
         self._settle.timeout.connect(self._settled)
         self._asking = QTimer(self, singleShot=True, interval=0)
         self._asking.timeout.connect(self._ask)
+        self._making_sky = False
         self._event.connect(self._on_event)
+        self._sky_made.connect(self._sky_is_made)
         session.changed.connect(self._asking.start)
         session.opened.connect(self._forget)
         backend.start(lambda event: self._pass_on(event))
@@ -122,7 +132,7 @@ class RenderBridge(QObject):
     def present_gains(self) -> tuple[LayerGain, ...]:
         """Gains of the look as it is now."""
         document = self.session.document
-        view = View(document.shot.camera, *self.size())
+        view = View(document.shot.seen_from, *self.size())
         return gains(document.look, view, self.session.place_spec.key)
 
     def _ask(self) -> None:
@@ -130,6 +140,8 @@ class RenderBridge(QObject):
         if not session.is_open or session.place_spec is None:
             return
         document = session.document
+        if self._must_wait_for_sky(document.look):
+            return
         request = frame_request(
             self._request_id + 1, session.place_spec, document.shot, document.look, self.size(), PASSES
         )
@@ -148,6 +160,31 @@ class RenderBridge(QObject):
             self._backend.want(request)
             self.progress.emit("asking", 0.0)
         self.refresh()
+
+    def _must_wait_for_sky(self, look: Look) -> bool:
+        """Whether tables of the look's air are still to be made; they are made aside, and the asking repeated."""
+        missing = next((air for air in airs_of(look) if not is_ready(air)), None)
+        if missing is None:
+            return False
+        if not self._making_sky:
+            self._making_sky = True
+            self.progress.emit("making the sky", 0.0)
+
+            def make() -> None:
+                tables_of(missing)
+                try:
+                    self._sky_made.emit()
+                except RuntimeError:
+                    pass  # the window is closing
+
+            threading.Thread(target=make, name="sky", daemon=True).start()
+        return True
+
+    def _sky_is_made(self) -> None:
+        self._making_sky = False
+        self.progress.emit("", 1.0)
+        # Widgets that tell a sky's colour can do so now.
+        self.session.changed.emit()
 
     def _settled(self) -> None:
         self._mix_id += 1
@@ -183,7 +220,8 @@ class RenderBridge(QObject):
             return
         self._board = board
         images = images_on(board, event)
-        fresh = {i.key for i in images} != set(self._images)
+        heard = {g.key for g in self.present_gains() if not is_silent(g)}
+        fresh = ({i.key for i in images} ^ set(self._images)) & heard
         self._images = {i.key: i for i in images}
         self._mixer.set_layers(images)
         if fresh:
@@ -212,6 +250,8 @@ class RenderBridge(QObject):
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
         if not self.session.is_open or self.session.place_spec is None:
+            return
+        if any(not is_ready(air) for air in airs_of(self.session.document.look)):
             return
         present = self.present_gains()
         picture = self._from_clean(present) if self._clean is not None else None
@@ -253,20 +293,24 @@ class RenderBridge(QObject):
             self._table = DisplayTable(bake(cache_folder()))
         return self._table
 
-    def share_image(self, source_id: str, width: int) -> QImage | None:
-        """What one source adds to the picture, small, under the present exposure; None when unknown."""
+    def share_image(self, source_ids: list[str], width: int) -> QImage | None:
+        """What sources add to the picture, small, under the present exposure; None when unknown."""
         document = self.session.document
-        source = document.look.source(source_id)
-        if source is None:
+        chosen = tuple(
+            attrs.evolve(s, muted=False, alone=False) for s in document.look.balanced() if s.id in source_ids
+        )
+        if not chosen:
             return None
-        view = View(document.shot.camera, *self.size())
-        key = layer_of(source, document.look, view, self.session.place_spec.key).key()
-        image = self._images.get(key)
-        if image is None:
-            return None
-        lone = attrs.evolve(document.look, sources=(attrs.evolve(source, muted=False, alone=False),))
-        gain = gains(lone, view, self.session.place_spec.key)[0]
-        return self._small(share_of(image, gain, max(image.surface.shape[1] // width, 1)))
+        view = View(document.shot.seen_from, *self.size())
+        lone = attrs.evolve(document.look, sources=chosen, groups=())
+        total = None
+        for gain in gains(lone, view, self.session.place_spec.key):
+            image = self._images.get(gain.key)
+            if image is None:
+                return None
+            part = share_of(image, gain, max(image.surface.shape[1] // width, 1))
+            total = part if total is None else total + part
+        return self._small(total)
 
     def air_image(self, width: int) -> QImage | None:
         """What the mist alone adds, small."""
@@ -279,6 +323,43 @@ class RenderBridge(QObject):
             part = share_of(image, only_air, max(image.surface.shape[1] // width, 1))
             total = part if total is None else total + part
         return None if total is None else self._small(total)
+
+    def air_words(self) -> str:
+        """What the mist does to the subject, or to the whole picture, measured in its layers."""
+        document = self.session.document
+        if document.look.medium.is_clear or not self._images:
+            return "clear: nothing lies in the air"
+        step = 4
+        view = View(document.shot.seen_from, *self.size())
+        balanced = [s for s in document.look.balanced() if s.id in document.look.heard()]
+        parts = {}
+        for source in balanced:
+            lone = attrs.evolve(document.look, sources=(source,), groups=())
+            for gain in gains(lone, view, self.session.place_spec.key):
+                image = self._images.get(gain.key)
+                if image is not None:
+                    surface = block_mean(image.surface, step) * np.float32(gain.surface)
+                    air = block_mean(image.air, step) * np.float32(gain.air)
+                    old = parts.get(source.name, (0.0, 0.0))
+                    parts[source.name] = (old[0] + surface, old[1] + air)
+        inside, what = self._subject_mask(step), "of the picture"
+        if inside is not None and inside.any():
+            what = "where the subject is"
+        reading = air_reading(parts, inside) if parts else None
+        if reading is None:
+            return "the picture is black; nothing can be read"
+        words = f"mist gives {reading.share:.0%} of the light {what}, most of it from {reading.most}"
+        if reading.share > WASHED_OUT:
+            words += f" ({reading.most_share:.0%}): it washes out; see farther, or let that show less in the air"
+        return words
+
+    def _subject_mask(self, step: int) -> NDArray[np.bool_] | None:
+        place, board, subject = self.session.place, self._board, self.session.document.shot.subject
+        if place is None or board is None or not subject:
+            return None
+        wanted = [i for i, name in enumerate(place.objects) if name in subject]
+        owner = board.owner[step // 2 :: step, step // 2 :: step, 0]
+        return np.isin(owner[: board.height // step, : board.width // step], wanted)
 
     def _small(self, picture: NDArray[np.float32]) -> QImage:
         return as_image(self.table.show(picture, self.exposure()))

@@ -12,27 +12,25 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
-from lunar_haze.core.sources.model import AIMED, PLACED, Surface
-from lunar_haze.core.sources.presets import PRESETS, make_source
-from lunar_haze.core.units.photometry import ev100_of_luminance
-from lunar_haze.core.units.quantity import format_quantity
+from lunar_haze.core.solve.placing import dragged
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.model import AIMED, PLACED
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge, Seen, as_image
 from lunar_haze.ui.session import Session
+from lunar_haze.ui.surface_acts import SurfaceActs
 
 HANDLE_REACH = 9.0
 WIPE_REACH = 6.0
 EMPTY = "let a place fall here (.glb, .gltf, .obj, .ply) or a document (.haze)\n\nCtrl+O opens one"
-#: How far a new lamp stands off the surface it was put on [m].
-STAND_OFF_M = 0.4
 
 
 class PictureView(QWidget):
@@ -43,6 +41,7 @@ class PictureView(QWidget):
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session, self.bridge = session, bridge
+        self.acts = SurfaceActs(session, bridge, self.to_picture)
         self.zoom, self.offset = 1.0, QPointF(0, 0)
         self.before: QImage | None = None
         self.show_before = False
@@ -86,7 +85,7 @@ class PictureView(QWidget):
     def project(self, point: tuple[float, float, float]) -> QPointF | None:
         """Widget position of a point in the place; None behind the lens."""
         frame = self.frame()
-        x, y, depth = self.session.document.shot.camera.project(np.array(point), frame.width(), frame.height())
+        x, y, depth = self.session.document.shot.seen_from.project(np.array(point), frame.width(), frame.height())
         if not depth > 0 or not np.isfinite((x, y)).all() or max(abs(x), abs(y)) > 1e6:
             return None
         return QPointF(frame.left() + x, frame.top() + y)
@@ -123,16 +122,22 @@ class PictureView(QWidget):
 
     # -- handles --------------------------------------------------------------------------------
 
-    def _handles(self) -> list[tuple[str, QPointF]]:
+    def _handled(self) -> object:
+        """What of the chosen can be pulled: a lamp's shape, or a card; None for anything else."""
         source = self.session.chosen_source
+        if source is not None:
+            return source.shape if isinstance(source.shape, PLACED) else None
+        return self.session.chosen_card
+
+    def _handles(self) -> list[tuple[str, QPointF]]:
+        handled = self._handled()
         found = []
-        if source is not None and isinstance(source.shape, PLACED):
-            for part in ("position", "aim"):
-                if part == "aim" and not isinstance(source.shape, AIMED):
-                    continue
-                at = self.project(getattr(source.shape, part))
-                if at is not None:
-                    found.append((part, at))
+        for part in ("position", "aim") if handled is not None else ():
+            if part == "aim" and not isinstance(handled, (*AIMED, Card)):
+                continue
+            at = self.project(getattr(handled, part))
+            if at is not None:
+                found.append((part, at))
         return found
 
     def _handle_under(self, at: QPointF) -> str | None:
@@ -142,19 +147,23 @@ class PictureView(QWidget):
         return None
 
     def _drag_handle(self, at: QPointF) -> None:
-        """A lamp moves at its distance from the lens; an aim slides over what is seen."""
+        """A lamp moves at its distance from its aim (a ball at that from the lens); an aim slides over what is seen."""
         part, depth = self._grip
         x, y = self.to_picture(at)
-        camera = self.session.document.shot.camera
+        camera = self.session.document.shot.seen_from
         seen = self.bridge.seen_at(x, y) if part == "aim" else None
-        if seen is not None:
+        handled = self._handled()
+        # Any size of the frame's proportions will do for the ray.
+        width, height = self.frame().width(), self.frame().height()
+        origin, direction = camera.ray(x * width, y * height, width, height)
+        if part == "position" and isinstance(handled, AIMED):
+            point = np.asarray(dragged(handled, origin, direction).position)
+        elif seen is not None:
             point = seen.point
         else:
-            # Any size of the frame's proportions will do for the ray.
-            width, height = self.frame().width(), self.frame().height()
-            origin, direction = camera.ray(x * width, y * height, width, height)
             point = origin + direction * (depth / float(direction @ camera.axes()[2]))
-        document = edits.change_shape(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
+        change = edits.change_card if isinstance(handled, Card) else edits.change_shape
+        document = change(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
         self.session.edit(
             "place of the lamp" if part == "position" else "aim", document, f"handle {part} {self.session.chosen}"
         )
@@ -174,8 +183,8 @@ class PictureView(QWidget):
         ):
             self._gesture = "wipe"
         elif button == Qt.MouseButton.LeftButton and (part := self._handle_under(event.position())):
-            shape = self.session.chosen_source.shape
-            depth = float(self.session.document.shot.camera.project(np.array(getattr(shape, part)), 1, 1)[2])
+            point = np.array(getattr(self._handled(), part))
+            depth = float(self.session.document.shot.seen_from.project(point, 1, 1)[2])
             self._gesture, self._grip = "handle", (part, depth)
         elif button in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._gesture = "pan"
@@ -239,7 +248,7 @@ class PictureView(QWidget):
         if shot.locked:
             self.session.said.emit(f"the camera of {shot.name} is locked; unlock it beside the shot's name", False)
             return
-        self.session.edit(label, edits.change_shot(self.session.document, camera=move(shot.camera)), label)
+        self.session.edit(label, edits.change_camera(self.session.document, move(shot.seen_from)), label)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() == Qt.Key.Key_Menu or (event.key() == Qt.Key.Key_Return):
@@ -252,6 +261,12 @@ class PictureView(QWidget):
     # -- acts on what is seen ---------------------------------------------------------------------
 
     def _clicked(self, at: QPointF) -> None:
+        if self.session.picking is not None:
+            take, self.session.picking = self.session.picking, None
+            colour = self.acts.colour_at(at)
+            if colour is not None:
+                take(colour)
+            return
         seen = self.bridge.seen_at(*self.to_picture(at))
         slip = self.slip(at, seen)
         if slip is not None:
@@ -259,68 +274,7 @@ class PictureView(QWidget):
 
     def slip(self, at: QPointF, seen: Seen | None) -> QMenu | None:
         """The slip of acts for a position in the picture."""
-        place = self.session.place
-        menu = QMenu(self)
-        if seen is None:
-            sky = next((s for s in self.session.document.look.sources if type(s.shape).__name__ == "Sky"), None)
-            if sky is None:
-                return None
-            menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
-            return menu
-        if place is not None:
-            material = place.materials[seen.material].name
-            owner = place.objects[seen.object]
-            head = menu.addAction(f"{owner}: {material}, {format_quantity(seen.distance_m, 'm')} away")
-            head.setEnabled(False)
-            for source in self.session.document.look.sources:
-                if isinstance(source.shape, Surface) and source.shape.material == material:
-                    menu.addAction(f"choose {source.name}", lambda s=source: self.session.choose(s.id))
-            menu.addSeparator()
-        put = menu.addMenu("put here")
-        for preset in PRESETS:
-            put.addAction(preset, lambda p=preset: self.put_source(p, seen))
-        chosen = self.session.chosen_source
-        if chosen is not None and isinstance(chosen.shape, AIMED):
-            menu.addAction(f"aim {chosen.name} here", lambda: self._reshape("aim", seen.point))
-        if chosen is not None and isinstance(chosen.shape, PLACED):
-            away = seen.point + seen.normal * STAND_OFF_M
-            menu.addAction(f"move {chosen.name} here", lambda: self._reshape("position", away))
-        menu.addSeparator()
-        menu.addAction("read here", lambda: self.read_at(at))
-        if place is not None:
-            menu.addAction(f"make {place.objects[seen.object]} the subject", lambda: self._make_subject(seen))
-        return menu
-
-    def _reshape(self, part: str, point: np.ndarray) -> None:
-        document = edits.change_shape(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
-        self.session.edit("aim" if part == "aim" else "place of the lamp", document)
-        self.session.seal()
-
-    def put_source(self, preset: str, seen: Seen) -> None:
-        """Add a lamp of a preset off the surface, aimed at it."""
-        position = seen.point + seen.normal * STAND_OFF_M
-        source = make_source(preset, edits.new_id(), preset, tuple(position.tolist()), tuple(seen.point.tolist()))
-        self.session.edit(f"put a {preset}", edits.add_source(self.session.document, source))
-        self.session.seal()
-        self.session.choose(source.id)
-
-    def _make_subject(self, seen: Seen) -> None:
-        name = self.session.place.objects[seen.object]
-        self.session.edit("subject", edits.change_shot(self.session.document, subject=(name,)))
-        self.session.seal()
-        self.session.said.emit(f"{name} is the subject of {self.session.document.current_shot}", False)
-
-    def read_at(self, at: QPointF) -> None:
-        """Tell the light under a position."""
-        picture = self.bridge.picture
-        x, y = self.to_picture(at)
-        if picture is None or not (0 <= x < 1 and 0 <= y < 1):
-            return
-        pixel = picture[int(y * picture.shape[0]), int(x * picture.shape[1])]
-        stops = float(stops_of(pixel[None, None], self.bridge.exposure())[0, 0])
-        light = max(float(luminance(pixel)), 0.0)
-        ev = ev100_of_luminance(light) if light > 0 else float("-inf")
-        self.session.said.emit(f"{format_quantity(light, 'cd/m2')}, EV {ev:.1f}, {stops:+.1f} stops from grey", False)
+        return self.acts.slip(self, at, seen)
 
     # -- files let fall -------------------------------------------------------------------------
 
@@ -364,6 +318,7 @@ class PictureView(QWidget):
             painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.progress[0] or "black")
         if not self.show_before:
             self._paint_handles(painter)
+            self._paint_ghost(painter)
         what, share = self.progress
         if what:
             painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))
@@ -389,24 +344,56 @@ class PictureView(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_handles(self, painter: QPainter) -> None:
-        handles = dict(self._handles())
-        source = self.session.chosen_source
-        if not handles or source is None:
-            return
-        colour = theme.qcolor(self.session.light_hex(source))
-        for width, pen in ((4.0, theme.qcolor("#000000", 0.65)), (1.6, colour)):
-            painter.setPen(QPen(pen, width))
+        source, card = self.session.chosen_source, self.session.chosen_card
+        if source is not None:
+            paint_handles(painter, dict(self._handles()), theme.qcolor(self.session.light_hex(source)))
+        elif card is not None:
+            self._paint_card(painter, card)
+            paint_handles(painter, dict(self._handles()), theme.qcolor(theme.TEXT))
+
+    def _paint_card(self, painter: QPainter, card: Card) -> None:
+        corners = [self.project(corner) for corner in card.corners()]
+        if all(corner is not None for corner in corners):
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            if "position" in handles and "aim" in handles:
-                painter.drawLine(handles["position"], handles["aim"])
-            if "aim" in handles:
-                at = handles["aim"]
-                painter.drawEllipse(at, 6, 6)
-                painter.drawLine(at - QPointF(10, 0), at - QPointF(3, 0))
-                painter.drawLine(at + QPointF(3, 0), at + QPointF(10, 0))
-            if "position" in handles:
-                painter.drawEllipse(handles["position"], 6, 6)
+            for width, pen in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT, 0.9))):
+                painter.setPen(QPen(pen, width))
+                painter.drawPolygon(QPolygonF(corners))
+
+    def _paint_ghost(self, painter: QPainter) -> None:
+        """A proposal, dashed, until it is taken or left."""
+        ghost = self.session.ghost
+        if ghost is None:
+            return
+        at, aim = self.project(ghost.shape.position), self.project(ghost.shape.aim)
+        colour = theme.qcolor(self.session.light_hex(ghost))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for width, pen in ((3.4, theme.qcolor("#000000", 0.6)), (1.4, colour)):
+            painter.setPen(QPen(pen, width, Qt.PenStyle.DashLine))
+            if at is not None and aim is not None:
+                painter.drawLine(at, aim)
+            for spot, size in ((at, 9.0), (aim, 5.0)):
+                if spot is not None:
+                    painter.drawEllipse(spot, size, size)
+        self._tag(painter, self.frame(), f"{ghost.name} proposed: Return takes it, Esc leaves it")
+
+
+def paint_handles(painter: QPainter, handles: dict[str, QPointF], colour: QColor) -> None:
+    """Lines and dots of what is chosen, in its colour with a dark edge, legible on any picture."""
+    if not handles:
+        return
+    for width, pen in ((4.0, theme.qcolor("#000000", 0.65)), (1.6, colour)):
+        painter.setPen(QPen(pen, width))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if "position" in handles and "aim" in handles:
+            painter.drawLine(handles["position"], handles["aim"])
+        if "aim" in handles:
+            at = handles["aim"]
+            painter.drawEllipse(at, 6, 6)
+            painter.drawLine(at - QPointF(10, 0), at - QPointF(3, 0))
+            painter.drawLine(at + QPointF(3, 0), at + QPointF(10, 0))
         if "position" in handles:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawEllipse(handles["position"], 3.2, 3.2)
+            painter.drawEllipse(handles["position"], 6, 6)
+    if "position" in handles:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawEllipse(handles["position"], 3.2, 3.2)

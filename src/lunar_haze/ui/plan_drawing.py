@@ -1,5 +1,7 @@
 """The place seen from above, as points with height and colour that can be drawn at any zoom."""
 
+from collections.abc import Sequence
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +53,38 @@ def relief_of(place: Place) -> Relief:
     large = large[area[large] > LARGE_M2]
     large_tone = np.clip(np.array(grey, np.float32), 0.0, 0.9)[place.material_of[large]]
     return Relief(points[order].astype(np.float32), tone[order], growth[order], corners[large], large_tone)
+
+
+#: Views of the plan: which coordinates run to the right and up, and which comes towards the eye, with its sign.
+SIDES = {"above": (0, 1, 2, 1.0), "south": (0, 2, 1, -1.0), "east": (1, 2, 0, 1.0)}
+
+
+def flat(side: str, point: Sequence[float]) -> tuple[float, float]:
+    """A point of the place (3,) as it lies in a view: to the right and up [m]."""
+    right, up, _depth, _sign = SIDES[side]
+    return float(point[right]), float(point[up])
+
+
+def moved_in(side: str, point: Sequence[float], right_m: float, up_m: float) -> tuple[float, float, float]:
+    """A point (3,) moved to another spot of a view; how deep it lies stays."""
+    right, up, _depth, _sign = SIDES[side]
+    moved = [float(v) for v in point]
+    moved[right], moved[up] = right_m, up_m
+    return moved[0], moved[1], moved[2]
+
+
+def turned(relief: Relief, side: str) -> Relief:
+    """A relief as another view has it: its third coordinate is what comes towards the eye."""
+    if side == "above":
+        return relief
+    right, up, depth, sign = SIDES[side]
+
+    def of(points: NDArray) -> NDArray[np.float32]:
+        return np.stack([points[..., right], points[..., up], sign * points[..., depth]], -1)
+
+    points = of(relief.points)
+    order = np.argsort(points[:, 2], kind="stable")
+    return Relief(points[order], relief.tone[order], relief.is_growth[order], of(relief.large), relief.large_tone)
 
 
 def draw_relief(

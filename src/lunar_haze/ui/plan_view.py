@@ -1,47 +1,46 @@
 """The plan: the place from above with the frame's view wedge and every source as a mark that can be pulled."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
-    QRadialGradient,
     QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
 from PySide6.QtWidgets import QWidget
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.sources.gain import audible
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.sky.ephemeris import heavens
 from lunar_haze.core.sources.model import AIMED, PLACED, Source, Sun, Surface
-from lunar_haze.core.units.quantity import format_quantity
-from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import as_image
-from lunar_haze.ui.plan_drawing import Relief, draw_relief, relief_of
+from lunar_haze.ui.plan_drawing import SIDES, Relief, draw_relief, flat, moved_in, relief_of, turned
+from lunar_haze.ui.plan_marks import STRIP, PlanMarks
 from lunar_haze.ui.session import Session
 
-STRIP = 18
 REACH = 9.0
 
 
 class PlanView(QWidget):
-    """North is up. Drag a mark to move its source, its ring to aim it, the strip on the right for its height."""
+    """North is up, or height from a side. Drag a mark to move it, its ring to aim it, the strip for its height."""
 
     _relief_ready = Signal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.side = "above"
         self.centre = (0.0, 0.0)
         self.metres_per_pixel = 0.2
         self._relief: Relief | None = None
+        self._turned: Relief | None = None
         self._image: QImage | None = None
         self._drawn_for: tuple = ()
         self._gesture: tuple[str, str] | None = None
@@ -65,13 +64,20 @@ class PlanView(QWidget):
             except RuntimeError:
                 pass  # the window is closing
 
-        self.session._run(sample)
+        self.session.run_thread(sample)
         self._frame_all()
 
     def _take_relief(self, relief: Relief) -> None:
-        self._relief = relief
+        self._relief, self._turned = relief, None
         self._drawn_for = ()
         self.update()
+
+    def next_side(self) -> None:
+        """See the place from above, from the south, from the east, and round again."""
+        sides = list(SIDES)
+        self.side = sides[(sides.index(self.side) + 1) % len(sides)]
+        self._turned, self._drawn_for = None, ()
+        self._frame_all()
 
     # -- geometry -------------------------------------------------------------------------------
 
@@ -80,14 +86,14 @@ class PlanView(QWidget):
         if not self.session.is_open:
             return
         document = self.session.document
-        points = [document.shot.camera.position[:2], document.shot.camera.aim[:2]]
+        points = [self.flat(document.shot.camera.position), self.flat(document.shot.camera.aim)]
         for source in document.look.sources:
             if isinstance(source.shape, PLACED):
-                points.append(source.shape.position[:2])
+                points.append(self.flat(source.shape.position))
             elif isinstance(source.shape, Surface):
-                points += [p[:2] for p in self._surface_places(source)]
+                points += [self.flat(p) for p in self.surface_places(source)]
         for shot in document.shots:
-            points.append(shot.camera.position[:2])
+            points.append(self.flat(shot.camera.position))
         spots = np.array(points)
         low, high = spots.min(0), spots.max(0)
         self.centre = tuple(((low + high) / 2).tolist())
@@ -96,6 +102,10 @@ class PlanView(QWidget):
         )
         self.metres_per_pixel = max(extent * 1.35, 0.02)
         self.update()
+
+    def flat(self, point: Sequence[float]) -> tuple[float, float]:
+        """A point of the place (3,) as it lies in this view [m]."""
+        return flat(self.side, point)
 
     def to_screen(self, x: float, y: float) -> QPointF:
         """Screen position of a point of the ground [m]."""
@@ -113,7 +123,7 @@ class PlanView(QWidget):
             (self.height() / 2 - at.y()) * self.metres_per_pixel + self.centre[1],
         )
 
-    def _surface_places(self, source: Source) -> list[tuple[float, float, float]]:
+    def surface_places(self, source: Source) -> list[tuple[float, float, float]]:
         """Centres of the glowing parts of a surface source."""
         place = self.session.place
         if place is None:
@@ -136,20 +146,48 @@ class PlanView(QWidget):
         for source in self.session.document.look.sources:
             shape = source.shape
             if isinstance(shape, PLACED):
-                found.append((source.id, "position", self.to_screen(*shape.position[:2])))
+                found.append((source.id, "position", self.to_screen(*self.flat(shape.position))))
                 if isinstance(shape, AIMED) and source.id == self.session.chosen:
-                    found.append((source.id, "aim", self.to_screen(*shape.aim[:2])))
-            elif isinstance(shape, Sun):
-                found.append((source.id, "bearing", self._sun_mark(shape)))
+                    found.append((source.id, "aim", self.to_screen(*self.flat(shape.aim))))
+            elif isinstance(shape, Sun) and self.side == "above":
+                found.append((source.id, "bearing", self.sun_mark(shape)))
+        for card in self.session.document.look.cards:
+            found.append((card.id, "position", self.to_screen(*self.flat(card.position))))
+            if card.id == self.session.chosen:
+                found.append((card.id, "aim", self.to_screen(*self.flat(card.aim))))
         return sorted(found, key=lambda m: m[0] != self.session.chosen)
 
-    def _sun_mark(self, sun: Sun) -> QPointF:
+    def rim_point(self, altitude_deg: float, azimuth_deg: float) -> QPointF:
+        """Where a body stands on the plan: on the rim at the horizon, nearer the middle the higher it is."""
         width = self.width() - STRIP
         radius = min(width, self.height()) / 2 - 12
-        # On the rim at the horizon, nearer the middle the higher it stands.
-        radius *= math.cos(math.radians(max(min(sun.altitude_deg, 88.0), 0.0)) * 0.8)
-        azimuth = math.radians(sun.azimuth_deg)
+        radius *= math.cos(math.radians(max(min(altitude_deg, 88.0), 0.0)) * 0.8)
+        azimuth = math.radians(azimuth_deg)
         return QPointF(width / 2 + radius * math.sin(azimuth), self.height() / 2 - radius * math.cos(azimuth))
+
+    def sun_mark(self, sun: Sun) -> QPointF:
+        """Where a sun or a moon stands on the rim."""
+        return self.rim_point(sun.altitude_deg, sun.azimuth_deg)
+
+    def north_mark(self) -> QPointF:
+        """Where north stands on the rim."""
+        return self.rim_point(0.0, self.session.document.place.site.north_deg)
+
+    def _turned_sun(self, document: Document, source_id: str, azimuth_deg: float) -> Document:
+        """A sun turned to a bearing: one that follows the hour takes the hour along, one set by hand does not."""
+        shape = document.look.source(source_id).shape
+        if not shape.follows_hour:
+            return edits.change_shape(document, source_id, azimuth_deg=azimuth_deg)
+        look, site = document.look, document.place.site
+        body = "moon" if shape.body == "moon" else "sun"
+
+        def apart(hour_h: float) -> float:
+            there = getattr(heavens(look.date, hour_h, site), body).azimuth_deg
+            return abs((there - azimuth_deg + 180.0) % 360.0 - 180.0)
+
+        quarter = min((k / 4 for k in range(96)), key=apart)
+        hour = min((quarter + k / 60 for k in range(-15, 16)), key=lambda h: apart(h % 24.0))
+        return edits.change_heavens(document, hour_h=hour)
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -163,6 +201,9 @@ class PlanView(QWidget):
             if chosen is not None and isinstance(chosen.shape, PLACED):
                 self._gesture = ("height", chosen.id)
                 self.mouseMoveEvent(event)
+            return
+        if self.side == "above" and (self.north_mark() - event.position()).manhattanLength() < REACH:
+            self._gesture = ("north", "")
             return
         for source_id, part, at in self.marks():
             if (at - event.position()).manhattanLength() < REACH * 1.5:
@@ -184,27 +225,34 @@ class PlanView(QWidget):
                 self.centre[1] + delta.y() * self.metres_per_pixel,
             )
             self.update()
+        elif part == "north":
+            edited = edits.change_site(document, north_deg=(self._bearing_at(at) + 180.0) % 360.0 - 180.0)
+            self.session.edit("north", edited, "north")
+        elif part in ("position", "aim"):
+            card = self.session.chosen_card
+            old = getattr(source.shape if source is not None else card, part)
+            spot = moved_in(self.side, old, *self.to_ground(at))
+            change = edits.change_shape if source is not None else edits.change_card
+            edited = change(document, source_id, **{part: spot})
+            self.session.edit("place of the lamp" if part == "position" else "aim", edited, f"plan {part} {source_id}")
         elif source is None:
             return
-        elif part in ("position", "aim"):
-            old = getattr(source.shape, part)
-            ground = self.to_ground(at)
-            edited = edits.change_shape(document, source_id, **{part: (ground[0], ground[1], old[2])})
-            self.session.edit("place of the lamp" if part == "position" else "aim", edited, f"plan {part} {source_id}")
         elif part == "height":
-            low, high = self._strip_range()
+            low, high = self.strip_range()
             z = low + (1 - min(max(at.y() / self.height(), 0.0), 1.0)) * (high - low)
             x, y, _z = source.shape.position
             self.session.edit(
                 "height", edits.change_shape(document, source_id, position=(x, y, z)), f"height {source_id}"
             )
         elif part == "bearing":
-            middle = QPointF((self.width() - STRIP) / 2, self.height() / 2)
-            away = at - middle
-            azimuth = math.degrees(math.atan2(away.x(), -away.y())) % 360.0
-            edited = edits.change_shape(document, source_id, azimuth_deg=azimuth, follows_hour=False)
+            edited = self._turned_sun(document, source_id, self._bearing_at(at))
             self.session.edit("bearing", edited, f"bearing {source_id}")
         self._last = at
+
+    def _bearing_at(self, at: QPointF) -> float:
+        """Bearing [deg] of a screen position from the plan's middle."""
+        away = at - QPointF((self.width() - STRIP) / 2, self.height() / 2)
+        return math.degrees(math.atan2(away.x(), -away.y())) % 360.0
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._gesture = None
@@ -226,7 +274,8 @@ class PlanView(QWidget):
 
     # -- drawing --------------------------------------------------------------------------------
 
-    def _strip_range(self) -> tuple[float, float]:
+    def strip_range(self) -> tuple[float, float]:
+        """Lowest and highest height of the strip [m]."""
         return -0.5, 12.0
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -237,113 +286,28 @@ class PlanView(QWidget):
         if self._relief is not None:
             wanted = (self.centre, self.metres_per_pixel, width, self.height())
             if wanted != self._drawn_for:
-                drawing = draw_relief(self._relief, self.centre, self.metres_per_pixel, width, self.height())
+                if self._turned is None:
+                    self._turned = turned(self._relief, self.side)
+                drawing = draw_relief(self._turned, self.centre, self.metres_per_pixel, width, self.height())
                 self._image = as_image(np.ascontiguousarray(drawing))
                 self._drawn_for = wanted
             painter.drawImage(QPointF(0, 0), self._image)
         if not self.session.is_open:
             return
         painter.setClipRect(QRectF(0, 0, width, self.height()))
-        self._paint_wedge(painter)
+        marks = PlanMarks(self, painter)
+        marks.wedge()
         look = self.session.document.look
-        any_alone = any(s.alone and not s.muted for s in look.sources)
+        heard = look.heard()
         for source in look.sources:
-            self._paint_source(painter, source, audible(source, any_alone))
-        self._paint_scale(painter)
+            marks.source(source, source.id in heard)
+        for card in look.cards:
+            marks.card(card)
+        if self.session.ghost is not None:
+            marks.ghost(self.session.ghost)
+        if self.side == "above":
+            marks.paths()
+            marks.lobes()
+        marks.scale()
         painter.setClipping(False)
-        self._paint_strip(painter)
-
-    def _paint_wedge(self, painter: QPainter) -> None:
-        camera = self.session.document.shot.camera
-        forward = camera.axes()[2]
-        heading = math.atan2(forward[0], forward[1])
-        half = math.atan(camera.tan_half_width)
-        reach = 400 * self.metres_per_pixel
-        eye = self.to_screen(*camera.position[:2])
-        corners = [
-            self.to_screen(camera.position[0] + reach * math.sin(a), camera.position[1] + reach * math.cos(a))
-            for a in (heading - half, heading + half)
-        ]
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.qcolor(theme.TEXT, 0.07))
-        painter.drawPolygon(QPolygonF([eye, *corners]))
-        painter.setPen(QPen(theme.qcolor(theme.TEXT, 0.5), 1))
-        for corner in corners:
-            painter.drawLine(eye, corner)
-        painter.setBrush(theme.qcolor(theme.TEXT))
-        painter.drawEllipse(eye, 3, 3)
-
-    def _paint_source(self, painter: QPainter, source: Source, heard: bool) -> None:
-        colour = theme.qcolor(self.session.light_hex(source), 1.0 if heard else 0.35)
-        chosen = source.id == self.session.chosen
-        shape = source.shape
-        if isinstance(shape, Sun):
-            at = self._sun_mark(shape)
-            middle = QPointF((self.width() - STRIP) / 2, self.height() / 2)
-            painter.setPen(
-                QPen(theme.qcolor(self.session.light_hex(source), 0.35 if heard else 0.12), 1, Qt.PenStyle.DashLine)
-            )
-            painter.drawLine(at, at + (middle - at) * 0.35)
-            spots = [at]
-        elif isinstance(shape, PLACED):
-            spots = [self.to_screen(*shape.position[:2])]
-            if isinstance(shape, AIMED):
-                aim = self.to_screen(*shape.aim[:2])
-                painter.setPen(QPen(colour, 1))
-                painter.drawLine(spots[0], aim)
-                if chosen:
-                    painter.setBrush(Qt.BrushStyle.NoBrush)
-                    painter.drawEllipse(aim, 4, 4)
-        elif isinstance(shape, Surface):
-            spots = [self.to_screen(*p[:2]) for p in self._surface_places(source)]
-        else:
-            return
-        for at in spots:
-            if heard and not isinstance(shape, Sun):
-                pool = QRadialGradient(at, 26)
-                pool.setColorAt(0, theme.qcolor(self.session.light_hex(source), 0.34))
-                pool.setColorAt(1, theme.qcolor(self.session.light_hex(source), 0.0))
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(pool)
-                painter.drawEllipse(at, 26, 26)
-            painter.setPen(QPen(theme.qcolor("#000000", 0.8), 1))
-            painter.setBrush(colour)
-            painter.drawEllipse(at, 4.5, 4.5)
-            if chosen:
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
-                painter.drawEllipse(at, 8, 8)
-
-    def _paint_scale(self, painter: QPainter) -> None:
-        metres = next(
-            m for m in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 5000) if m / self.metres_per_pixel > 36
-        )
-        length = metres / self.metres_per_pixel
-        y = self.height() - 8
-        painter.setPen(QPen(theme.qcolor(theme.TEXT, 0.8), 1))
-        painter.drawLine(QPointF(8, y), QPointF(8 + length, y))
-        painter.setFont(theme.font(theme.SMALL))
-        painter.drawText(QPointF(8, y - 4), format_quantity(metres, "m").replace(".00", "").replace(".0", ""))
-        painter.drawText(QPointF((self.width() - STRIP) / 2 - 3, 12), "N")
-
-    def _paint_strip(self, painter: QPainter) -> None:
-        x = self.width() - STRIP
-        painter.fillRect(QRectF(x, 0, STRIP, self.height()), theme.qcolor(theme.PANEL))
-        low, high = self._strip_range()
-        painter.setPen(theme.qcolor(theme.EDGE))
-        for metre in range(0, int(high) + 1, 2):
-            y = self.height() * (1 - (metre - low) / (high - low))
-            painter.drawLine(QPointF(x, y), QPointF(x + 5, y))
-        source = self.session.chosen_source
-        if source is None or not isinstance(source.shape, PLACED):
-            return
-        z = source.shape.position[2]
-        y = self.height() * (1 - (min(max(z, low), high) - low) / (high - low))
-        painter.setPen(QPen(theme.qcolor(theme.LIT), 2))
-        painter.drawLine(QPointF(x, y), QPointF(x + STRIP, y))
-        painter.setFont(theme.font(theme.SMALL))
-        painter.save()
-        painter.translate(x + 14, min(max(y - 5, 34), self.height() - 4))
-        painter.rotate(-90)
-        painter.drawText(QPointF(0, 0), format_quantity(z, "m"))
-        painter.restore()
+        marks.strip()

@@ -8,9 +8,11 @@ import json
 import logging
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from lunar_haze.core.colour.spaces import acescg_to_hex
@@ -27,13 +29,19 @@ from lunar_haze.core.document.files import (
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import new_document, place_spec
-from lunar_haze.core.errors import DocumentError, HazeError
+from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
-from lunar_haze.core.sky.gradient import sky_map
-from lunar_haze.core.sources.gain import source_colour
-from lunar_haze.core.sources.model import Sky, Source, Surface
+from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, dome_radiance
+from lunar_haze.core.sky.lat_long import irradiance
+from lunar_haze.core.sky.model import ClearSky
+from lunar_haze.core.sky.tables import is_ready
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.gain import lamp_kelvin, source_colour
+from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
 
 log = logging.getLogger(__name__)
 
@@ -61,9 +69,18 @@ class Session(QObject):
         self.place: Place | None = None
         self.place_spec: PlaceSpec | None = None
         self.chosen = ""
+        #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
+        #: colour or a point picked in the picture.
+        self.copied: Source | None = None
+        self.ghost: Source | None = None
+        self.picking: Callable[[NDArray], None] | None = None
+        self._index: RayIndex | None = None
         self._threads: list[threading.Thread] = []
         self._autosave = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
-        self._autosave.timeout.connect(self.autosave)
+        self._autosave.timeout.connect(self._autosave_aside)
+        self._writing = threading.Lock()
+        self._saves = 0
+        self._hexes: dict[object, str] = {}
         self._place_loaded.connect(self._take_place)
 
     # -- document -------------------------------------------------------------------------------
@@ -83,8 +100,37 @@ class Session(QObject):
         """The chosen source, or None when air, the lens or nothing is chosen."""
         return self.document.look.source(self.chosen) if self.is_open else None
 
+    @property
+    def chosen_card(self) -> Card | None:
+        """The chosen card, or None."""
+        cards = self.document.look.cards if self.is_open else ()
+        return next((c for c in cards if c.id == self.chosen), None)
+
+    @property
+    def atmosphere(self) -> Atmosphere:
+        """The air of the day on screen."""
+        return self.document.look.weather.atmosphere
+
+    def index(self) -> RayIndex:
+        """The place's geometry, ready to be asked; raises PlaceError until it is here."""
+        if self.place is None:
+            raise PlaceError("the place is still being opened; try again in a moment")
+        if self._index is None:
+            self._index = RayIndex(self.place)
+        return self._index
+
+    def show_ghost(self, proposal: Source | None) -> None:
+        """Show a proposal before it is taken, or none."""
+        self.ghost = proposal
+        self.chosen_changed.emit()
+
+    def pick(self, take: Callable[[NDArray], None], what: str) -> None:
+        """Let the next click in the picture give its colour (ACEScg) to ``take``."""
+        self.picking = take
+        self.said.emit(f"{what}: click in the picture, Esc leaves it", False)
+
     def choose(self, what: str) -> None:
-        """Choose a source by id, the air or the lens."""
+        """Choose a source or card by id, the air or the lens."""
         if what != self.chosen:
             self.chosen = what
             self.chosen_changed.emit()
@@ -93,6 +139,11 @@ class Session(QObject):
         """Take an edited document; edits of one gesture share a ``merge_key``."""
         if self.history.edit(label, document, merge_key):
             self._after_change()
+
+    def act(self, label: str, document: Document) -> None:
+        """Take an edited document as one act, a step of undo of its own."""
+        self.edit(label, document)
+        self.seal()
 
     def seal(self) -> None:
         """A gesture has ended."""
@@ -112,31 +163,52 @@ class Session(QObject):
 
     def _after_change(self) -> None:
         self._autosave.start()
-        if self.chosen not in (AIR, LENS, "") and self.chosen_source is None:
+        if self.chosen not in (AIR, LENS, "") and self.chosen_source is None and self.chosen_card is None:
             self.choose("")
         self.changed.emit()
 
     def light_hex(self, source: Source) -> str:
         """The true colour of a source's light as sRGB hex: its own colour under lamp colour and gel."""
+        shape = source.shape if isinstance(source.shape, (Sky, Surface, Sun)) else None
+        ready = not isinstance(shape, Sky) or not isinstance(shape.dome, ClearSky)
+        ready = ready or is_ready(shape.dome.weather.atmosphere)
+        known = (shape, source.kelvin, source.tint_duv, source.gel, self.atmosphere, ready, self.place is None)
+        if known not in self._hexes:
+            if len(self._hexes) > 4096:
+                self._hexes.clear()
+            self._hexes[known] = self._hex_of(source, ready)
+        return self._hexes[known]
+
+    def _hex_of(self, source: Source, sky_is_ready: bool) -> str:
         own = np.ones(3)
         if isinstance(source.shape, Surface) and self.place is not None:
             for material in self.place.materials:
                 if material.name == source.shape.material:
                     own = np.array(material.emissive)
-        elif isinstance(source.shape, Sky):
-            dome = sky_map(source.shape.sun_altitude_deg, source.shape.sun_azimuth_deg)
-            own = dome[: dome.shape[0] // 2].mean((0, 1))
-        return acescg_to_hex(source_colour(source) * own)
+        elif isinstance(source.shape, Sky) and sky_is_ready:
+            own = irradiance(dome_radiance(source.shape.dome, LEVEL_HEIGHT, LEVEL_WIDTH))
+        return acescg_to_hex(source_colour(source, self.atmosphere) * own)
+
+    def lamp_kelvin(self, source: Source) -> float:
+        """The temperature [K] that a source's warmth starts from."""
+        return lamp_kelvin(source, self.atmosphere)
 
     # -- files ----------------------------------------------------------------------------------
 
-    def open_path(self, path: Path, scale: float | None = None) -> None:
-        """Open a document, or start one for a modelled place. Raises HazeError; nothing changes then."""
+    def open_path(
+        self, path: Path, scale: float | None = None,
+        ask_scale: Callable[[float, str], float | None] = lambda factor, remark: 1.0,
+    ) -> None:  # fmt: skip
+        """Open a document, or start one for a modelled place. Raises HazeError; nothing changes then.
+
+        ``ask_scale`` is told a likely correction and why, for a place of unlikely size, and says at
+        which scale to import it, None for not at all.
+        """
         path = Path(path)
         if path.suffix == SUFFIX or path.is_dir():
             self._open_document(path)
         else:
-            self._start_with_place(path, scale)
+            self._start_with_place(path, scale, ask_scale)
 
     def _open_document(self, path: Path) -> None:
         document, notes = load(path)
@@ -149,17 +221,25 @@ class Session(QObject):
             self.said.emit(note, True)
         self._recover()
 
-    def _start_with_place(self, path: Path, scale: float | None) -> None:
+    def _start_with_place(
+        self, path: Path, scale: float | None, ask_scale: Callable[[float, str], float | None]
+    ) -> None:
         place = load_place(path, scale or 1.0)
+        remark = scale_remark(place)
+        if remark and scale is None:
+            scale = ask_scale(*remark)
+            if scale is None:
+                return
+            place = load_place(path, scale) if scale != 1.0 else place
         document = new_document(path, place, scale or 1.0)
         self.path = None
         self.history = History(document)
-        self.place = place
+        self.place, self._index = place, None
         self._present(place_spec(document.place))
         for note in place.notes:
             self.said.emit(f"import: {note}", True)
         remark = scale_remark(place)
-        if remark and scale is None:
+        if remark:
             self.said.emit(f"{remark[1]}; correct it with “place: scale”", True)
 
     def rescale_place(self, factor: float) -> None:
@@ -170,7 +250,7 @@ class Session(QObject):
         place = load_place(Path(reference.path), reference.scale)
         fresh = new_document(Path(reference.path), place, reference.scale)
         document = attrs.evolve(self.document, place=reference, shots=fresh.shots, current_shot=fresh.current_shot)
-        self.place = place
+        self.place, self._index = place, None
         self.place_spec = place_spec(document.place)
         self.edit("scale of the place", document)
         self.place_ready.emit()
@@ -181,7 +261,7 @@ class Session(QObject):
         self.chosen = ""
         if not same_place and (self.place is None or self.path is not None):
             self.place = None
-            self._run(lambda: self._load_place(spec))
+            self.run_thread(lambda: self._load_place(spec))
         self.opened.emit()
         self.changed.emit()
         self.chosen_changed.emit()
@@ -202,10 +282,29 @@ class Session(QObject):
         if isinstance(place, HazeError):
             self.said.emit(str(place), True)
             return
-        self.place = place
+        self.place, self._index = place, None
         self.place_ready.emit()
 
-    def _run(self, act: object) -> None:
+    def run_aside(self, act: Callable[[], str]) -> None:
+        """Do something slow on a thread; what it returns is told, and so is what goes wrong."""
+
+        def run() -> None:
+            try:
+                told, problem = act(), False
+            except HazeError as error:
+                told, problem = str(error), True
+            except Exception:
+                log.exception("an act aside failed")
+                told, problem = "that went wrong and should not; the log tells what (help, then “show the log”)", True
+            try:
+                self.said.emit(told, problem)
+            except RuntimeError:
+                pass  # the session was closed meanwhile
+
+        self.run_thread(run)
+
+    def run_thread(self, act: Callable[[], None]) -> None:
+        """Do something on a thread that is waited for at the end."""
         thread = threading.Thread(target=act, daemon=True)
         self._threads = [t for t in self._threads if t.is_alive()] + [thread]
         thread.start()
@@ -216,8 +315,10 @@ class Session(QObject):
         if target is None:
             raise DocumentError("the document has no name yet")
         target = Path(target).with_suffix(SUFFIX)
-        save(self.document, target)
-        autosave_path(self.path, self._state_folder).unlink(missing_ok=True)
+        with self._writing:
+            save(self.document, target)
+            self._saves += 1
+            autosave_path(self.path, self._state_folder).unlink(missing_ok=True)
         self.path = target.resolve()
         self._autosave.stop()
         self.history.mark_saved()
@@ -225,14 +326,29 @@ class Session(QObject):
         self.said.emit(f"saved {self.path.name}", False)
         self.changed.emit()
 
+    def _autosave_aside(self) -> None:
+        """Write the autosave without holding up the hand; a save meanwhile makes it void."""
+        document, path, saves = self.document, self.path, self._saves
+
+        def write() -> None:
+            with self._writing:
+                if saves == self._saves:
+                    self._write_autosave(document, path)
+
+        if self.is_open:
+            self.run_thread(write)
+
     def autosave(self) -> None:
         """Write the autosave beside the document; a problem is told once in the log, never in the way."""
-        if not self.is_open:
-            return
-        target = autosave_path(self.path, self._state_folder)
+        if self.is_open:
+            with self._writing:
+                self._write_autosave(self.document, self.path)
+
+    def _write_autosave(self, document: Document, path: Path | None) -> None:
+        target = autosave_path(path, self._state_folder)
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(target, to_json(self.document, target.parent.resolve()).encode())
+            write_atomically(target, to_json(document, target.parent.resolve()).encode())
         except OSError as error:
             log.warning("autosave to %s failed: %s", target, error)
 
@@ -277,8 +393,7 @@ class Session(QObject):
     def act_on_source(self, label: str, **changes: object) -> None:
         """Change fields of the chosen source as one act."""
         if self.chosen_source is not None:
-            self.edit(label, edits.change_source(self.document, self.chosen, **changes))
-            self.seal()
+            self.act(label, edits.change_source(self.document, self.chosen, **changes))
 
     def close(self) -> None:
         """Write what is pending and wait for what runs."""

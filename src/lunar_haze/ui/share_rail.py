@@ -1,150 +1,21 @@
 """The share rail: one card a source with the picture it makes alone; the row is a sum."""
 
-import math
-
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.sources.gain import audible
-from lunar_haze.core.sources.model import Source
-from lunar_haze.ui import theme
+from lunar_haze.core.solve.delivered import contribution_order
+from lunar_haze.core.solve.subject import subject_of
+from lunar_haze.core.sources.model import ROLES, Source
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.session import AIR, Session
+from lunar_haze.ui.share_cards import CARD_HEIGHT, Card, GroupCard
 
-CARD_WIDTH, CARD_HEIGHT = 128, 104
-PICTURE_HEIGHT = 68
-PIXELS_PER_STOP = 24.0
-PIXELS_PER_KELVIN_STOP = 160.0
-DRAG_START = 4
-
-
-class Card(QWidget):
-    """One source, or the air. Drag up and down for stops, left and right for warmth."""
-
-    chosen = Signal(str)
-
-    def __init__(self, session: Session, bridge: RenderBridge, what: str) -> None:
-        super().__init__()
-        self.session, self.bridge, self.what = session, bridge, what
-        self.image: QImage | None = None
-        self._pressed: QPointF | None = None
-        self._axis = ""
-        self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        tip = "what the mist alone adds" if what == AIR else (
-            "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; "
-            "double-click: dimmer back to 0; N mute, O alone"
-        )  # fmt: skip
-        self.setToolTip(tip)
-
-    @property
-    def source(self) -> Source | None:
-        return self.session.document.look.source(self.what)
-
-    def renew(self) -> None:
-        """Make the card's picture again."""
-        image = (
-            self.bridge.air_image(CARD_WIDTH) if self.what == AIR else self.bridge.share_image(self.what, CARD_WIDTH)
-        )
-        if image is not None or self.what == AIR:
-            self.image = image
-        self.update()
-
-    # -- hand -----------------------------------------------------------------------------------
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._pressed = event.position()
-            self._axis = ""
-            self.chosen.emit(self.what)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        source = self.source
-        if self._pressed is None or source is None:
-            return
-        delta = event.position() - self._pressed
-        if not self._axis:
-            if max(abs(delta.x()), abs(delta.y())) < DRAG_START:
-                return
-            self._axis = "level" if abs(delta.y()) >= abs(delta.x()) else "warmth"
-        self._pressed = event.position()
-        fine = 1 / 6 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        document = self.session.document
-        if self._axis == "level":
-            stops = min(max(source.dimmer_stops - delta.y() / PIXELS_PER_STOP * fine, -40.0), 20.0)
-            self.session.edit(
-                "dimmer", edits.change_source(document, self.what, dimmer_stops=stops), f"dimmer {self.what}"
-            )
-        else:
-            kelvin = (source.kelvin or 6000.0) * 2.0 ** (delta.x() / PIXELS_PER_KELVIN_STOP * fine)
-            kelvin = min(max(kelvin, 1000.0), 15000.0)
-            self.session.edit("warmth", edits.change_source(document, self.what, kelvin=kelvin), f"warmth {self.what}")
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._pressed = None
-        self.session.seal()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.source is not None:
-            document = edits.change_source(self.session.document, self.what, dimmer_stops=0.0)
-            self.session.edit("dimmer reset", document)
-            self.session.seal()
-
-    # -- drawing --------------------------------------------------------------------------------
-
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        frame = QRectF(0, 0, CARD_WIDTH, PICTURE_HEIGHT)
-        painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
-        painter.fillRect(frame, theme.qcolor("#000000"))
-        source = self.source
-        look = self.session.document.look
-        any_alone = any(s.alone and not s.muted for s in look.sources)
-        heard = source is None or audible(source, any_alone)
-        if self.image is not None:
-            size = self.image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
-            target = QRectF(
-                (CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height()
-            )
-            painter.setClipRect(frame)
-            painter.setOpacity(1.0 if heard else 0.22)
-            painter.drawImage(target, self.image)
-            painter.setOpacity(1.0)
-            painter.setClipping(False)
-        name = "air" if source is None else source.name
-        painter.setFont(theme.font())
-        painter.setPen(theme.qcolor(theme.TEXT if heard else theme.DIM))
-        metrics = painter.fontMetrics()
-        painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
-                         metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
-        if source is not None:
-            painter.fillRect(
-                QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source))
-            )
-            painter.setFont(theme.font(theme.SMALL))
-            painter.setPen(theme.qcolor(theme.DIM))
-            row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
-            state = "muted" if source.muted else "alone" if source.alone else source.role
-            painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
-            painter.setPen(theme.qcolor(theme.LIT if abs(source.dimmer_stops) > 1e-6 else theme.DIM))
-            painter.drawText(
-                row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{source.dimmer_stops:+.1f} stops"
-            )
-        else:
-            painter.setFont(theme.font(theme.SMALL))
-            painter.setPen(theme.qcolor(theme.DIM))
-            seen = look.medium.visibility_m
-            text = "clear" if look.medium.is_clear or math.isinf(seen) else f"one sees {seen:,.0f} m"
-            painter.drawText(QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14), Qt.AlignmentFlag.AlignVCenter, text)
-        if self.session.chosen == self.what:
-            painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
-            painter.drawRect(QRectF(1, 1, CARD_WIDTH - 2, CARD_HEIGHT - 2))
-        elif self.hasFocus():
-            painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 1))
-            painter.drawRect(QRectF(0.5, 0.5, CARD_WIDTH - 1, CARD_HEIGHT - 1))
+#: Before the name of a folded group, where others have the id of their source.
+GROUP = "group "
+SORTS = ("hand", "role", "what they give")
+#: More cards than this are not shown at once.
+MOST_CARDS = 120
 
 
 class ShareRail(QScrollArea):
@@ -153,7 +24,11 @@ class ShareRail(QScrollArea):
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session, self.bridge = session, bridge
-        self.cards: dict[str, Card] = {}
+        self.cards: dict[str, Card | GroupCard] = {}
+        self.sort, self.only_role, self.left_out = "hand", "", 0
+        self._by_worth: list[str] = []
+        self._more = QLabel()
+        self._more.setProperty("quiet", True)
         self._row = QWidget()
         self._layout = QHBoxLayout(self._row)
         self._layout.setContentsMargins(4, 3, 4, 2)
@@ -172,7 +47,90 @@ class ShareRail(QScrollArea):
         self._seen: tuple = ()
 
     def _order(self) -> list[str]:
-        return [*(s.id for s in self.session.document.look.sources), AIR]
+        """What has a card, in order: sources by their ids, folded groups by GROUP and their name, the air last."""
+        look = self.session.document.look
+        folded = {g.name for g in look.groups if g.folded}
+        order: list[str] = []
+        for source in self._sorted(look.sources):
+            if self.only_role and source.role != self.only_role:
+                continue
+            what = GROUP + source.group if source.group in folded else source.id
+            if what not in order:
+                order.append(what)
+        # Thousands of cards would hold up the window: the rest is reached by role, group and plan.
+        self.left_out = max(len(order) - MOST_CARDS, 0)
+        return [*order[:MOST_CARDS], AIR]
+
+    def _sorted(self, sources: tuple[Source, ...]) -> list[Source]:
+        if self.sort == "role":
+            ranks = {role: i for i, role in enumerate(ROLES)}
+            return sorted(sources, key=lambda s: ranks.get(s.role, len(ranks)))
+        if self.sort == "what they give":
+            ranks = {key: i for i, key in enumerate(self._by_worth)}
+            return sorted(sources, key=lambda s: ranks.get(s.id, len(ranks)))
+        return list(sources)
+
+    def sort_by(self, how: str) -> None:
+        """Order the cards by hand, by role, or by what they give the subject."""
+        self.sort = how
+        place = self.session.place
+        if how == "what they give" and place is not None:
+            document = self.session.document
+            self._by_worth = contribution_order(document.look, subject_of(place, document.shot).centre)
+        self._changed()
+
+    def show_role(self, role: str) -> None:
+        """Show only the cards of a role; "" shows all."""
+        self.only_role = role
+        self._changed()
+
+    def _ask(self, what: str, at: QPoint) -> None:
+        self.menu_of(what).popup(at)
+
+    def menu_of(self, what: str) -> QMenu:
+        """Groups of one card's source, and the order of all cards."""
+        menu = QMenu(self)
+        look = self.session.document.look
+        source = look.source(what)
+        if source is not None:
+            groups = menu.addMenu("group")
+            for name in (g.name for g in look.groups):
+                groups.addAction(name, lambda n=name: self._group(what, n))
+            fresh = edits.free_name("group", (g.name for g in look.groups))
+            groups.addAction("a new one", lambda: self._group(what, fresh))
+            if source.group:
+                groups.addAction(f"out of {source.group}", lambda: self._group(what, ""))
+                menu.addAction(f"fold {source.group}", lambda: self._fold(source.group))
+        order = menu.addMenu("order")
+        for how in SORTS:
+            action = order.addAction(f"by {how}", lambda h=how: self.sort_by(h))
+            action.setCheckable(True)
+            action.setChecked(how == self.sort)
+        shown = menu.addMenu("show")
+        for role in ("", *ROLES):
+            action = shown.addAction(role or "all roles", lambda r=role: self.show_role(r))
+            action.setCheckable(True)
+            action.setChecked(role == self.only_role)
+        return menu
+
+    def _group(self, source_id: str, name: str) -> None:
+        self.session.edit("group", edits.put_in_group(self.session.document, source_id, name))
+        self.session.seal()
+
+    def _fold(self, name: str) -> None:
+        self.session.edit("fold group", edits.change_group(self.session.document, name, folded=True))
+        self.session.seal()
+
+    def _move(self, what: str, x: float) -> None:
+        """A card was let go of at a position of the row: it goes before the first card past it."""
+        ids = [s.id for s in self.session.document.look.sources]
+        if what not in ids or self.sort != "hand":
+            return
+        rest = [i for i in ids if i != what]
+        past = next((w for w, card in self.cards.items() if w in rest and card.x() + card.width() / 2 > x), None)
+        index = rest.index(past) if past is not None else len(rest)
+        self.session.edit("order of the cards", edits.move_source(self.session.document, what, index))
+        self.session.seal()
 
     def _changed(self) -> None:
         if not self.session.is_open:
@@ -182,10 +140,11 @@ class ShareRail(QScrollArea):
             self._lay_out(order)
         look = self.session.document.look
         exposure = (look.ev100, look.stops)
+        seen = set(self._seen)
         for source in look.sources:
-            if (source, exposure) not in self._seen:
-                self._make_due(source.id)
-        self._seen = tuple((s, exposure) for s in look.sources)
+            if (source, look.group(source.group), exposure) not in seen:
+                self._make_due(GROUP + source.group if GROUP + source.group in self.cards else source.id)
+        self._seen = tuple((s, look.group(s.group), exposure) for s in look.sources)
         self._make_due(AIR)
         self._row.update()
         for card in self.cards.values():
@@ -198,11 +157,18 @@ class ShareRail(QScrollArea):
         self.cards = {}
         for what in order:
             card = old.pop(what, None)
-            if card is None:
+            if card is None and what.startswith(GROUP):
+                card = GroupCard(self.session, self.bridge, what.removeprefix(GROUP))
+            elif card is None:
                 card = Card(self.session, self.bridge, what)
                 card.chosen.connect(self.session.choose)
+                card.moved_to.connect(self._move)
+                card.asked.connect(self._ask)
             self.cards[what] = card
             self._layout.addWidget(card)
+        self._more.setVisible(self.left_out > 0)
+        self._more.setText(f"{self.left_out:,} more: fold groups, or show one role")
+        self._layout.addWidget(self._more)
         self._layout.addStretch(1)
         for card in old.values():
             card.hide()
@@ -214,7 +180,7 @@ class ShareRail(QScrollArea):
             self._make_due(what)
 
     def _make_due(self, what: str) -> None:
-        if what not in self._due:
+        if what in self.cards and what not in self._due:
             self._due.append(what)
         if not self._renewing.isActive():
             self._renewing.start()

@@ -15,6 +15,7 @@ DIM = "#8c8c8c"
 TEXT = "#dbd9d3"
 LIT = "#ead9a2"
 CHOSEN = "#7d93aa"
+MOON = "#b9c4d6"
 WARN = "#d99a7a"
 
 SMALL, BODY, TITLE = 11, 12, 14
@@ -39,6 +40,12 @@ QMenu {{ background: #232323; border: 1px solid {EDGE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 18px; background: transparent; }}
 QMenu::item:selected {{ background: {CHOSEN}; color: #101010; }}
 QMenu::separator {{ height: 1px; background: {EDGE}; margin: 4px 8px; }}
+QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {DIM}; background: {PANEL}; }}
+QCheckBox::indicator:checked {{ background: {LIT}; border-color: {LIT}; }}
+QCheckBox::indicator:focus {{ border-color: {CHOSEN}; }}
+QCheckBox::indicator:disabled {{ border-color: {EDGE}; }}
+QListWidget {{ background: {PANEL}; border: 1px solid {EDGE}; }}
+QListWidget::item:selected {{ background: {CHOSEN}; color: #101010; }}
 QScrollArea {{ border: none; }}
 QScrollBar:vertical {{ background: {PANEL}; width: 8px; }}
 QScrollBar:horizontal {{ background: {PANEL}; height: 6px; }}

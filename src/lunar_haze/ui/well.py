@@ -26,13 +26,15 @@ class Well(QWidget):
 
     def __init__(
         self, label: str, unit: str, low: float, high: float, reset: float, ratio: bool = False,
-        floor: float = -math.inf, ceiling: float = math.inf, tip: str = "",
+        floor: float = -math.inf, ceiling: float = math.inf, tip: str = "", endless: str = "clear",
     ) -> None:  # fmt: skip
         super().__init__()
         self.label, self.unit = label, unit
         self.low, self.high, self.reset_value = low, high, reset
         self.ratio = ratio
         self.floor, self.ceiling = floor, ceiling
+        #: What stands for a value without end.
+        self.endless = endless
         self.value = reset
         self._pressed: QPointF | None = None
         self._dragging = False
@@ -43,7 +45,7 @@ class Well(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{label} in {unit}" if unit else label)
         self.setToolTip(
-            f"{tip + ' - ' if tip else ''}drag, wheel, or type a number, a sum, +1/3 or 2x; double-click resets"
+            f"{tip + ' - ' if tip else ''}drag, wheel, or type a number, a sum, +1/3, 2x or =-5; double-click resets"
         )
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -188,5 +190,5 @@ class Well(QWidget):
         text = area.adjusted(8, 0, -8, -2)
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
         painter.setPen(theme.qcolor(theme.TEXT if self.isEnabled() else theme.DIM))
-        shown = "clear" if math.isinf(self.value) else format_quantity(self.value, self.unit)
+        shown = self.endless if math.isinf(self.value) else format_quantity(self.value, self.unit)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)

@@ -1,12 +1,11 @@
-"""The one window: header, picture, ribbon, rail, hour band; plan and facets beside."""
+"""The one window: header, picture, ribbon, rail, day strip; plan and facets beside."""
 
 import json
 import logging
 from pathlib import Path
 
-import attrs
 from PySide6.QtCore import QByteArray, QEvent, QObject, Qt, QUrl
-from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QImage, QKeyEvent
+from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -14,40 +13,40 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QMainWindow,
-    QToolButton,
+    QMessageBox,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.picture.readings import metered_ev100
-from lunar_haze.core.sources.model import Sky, Source
+from lunar_haze.core.solve.watch import Finding
+from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
-from lunar_haze.service.folders import cache_folder, log_path
+from lunar_haze.service.folders import log_path
 from lunar_haze.ui import theme
+from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.day_strip import DayStrip
 from lunar_haze.ui.facets import Facets
+from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.header import Header
-from lunar_haze.ui.hour_band import HourBand
 from lunar_haze.ui.keys import ACTS, Keys, KeySheet
+from lunar_haze.ui.look_acts import HEAVENS, LookActs
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.picture_view import PictureView
+from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
 from lunar_haze.ui.session import AIR, LENS, Session
 from lunar_haze.ui.share_rail import ShareRail
-from lunar_haze.ui.still_job import StillJob
 from lunar_haze.ui.stop_ribbon import StopRibbon
 
 log = logging.getLogger(__name__)
 
 SIDE_WIDTH = 270
 PLAN_HEIGHT = 230
-STILL_PASSES = 256
 SURROUNDS = {"black": "#000000", "dark": theme.SURROUND, "mid grey": "#777777"}
 _PLACES = "Places and documents (*.haze *.glb *.gltf *.obj *.ply)"
-_STILLS = {"PNG, 8 bits (*.png)": 8, "PNG, 16 bits (*.png)": 16, "OpenEXR with a layer for each source (*.exr)": 8}
 
 
 class Window(QMainWindow):
@@ -59,30 +58,31 @@ class Window(QMainWindow):
         self._state_folder = state_folder
         self.bridge = RenderBridge(session, backend)
         self.keys = Keys(state_folder / "keys.json")
-        self.actions_by_name = self._make_actions()
-        self.still: StillJob | None = None
-        self._copied: Source | None = None
-        self._pin_images: dict[str, QImage] = {}
 
-        self.header = Header(session, self.actions_by_name)
         self.picture = PictureView(session, self.bridge)
+        self.notices = Notices(self.picture)
+        self.hour = DayStrip(session, self.bridge)
+        self.acts = LookActs(session, self.bridge, self.notices.say, self.hour.set_hour, self)
+        self.actions_by_name = self._make_actions()
+        self.header = Header(session, self.actions_by_name)
+        self.pins = Pins(session, self.bridge, self.picture, self.header, self.notices.say)
         self.ribbon = StopRibbon(self.bridge)
         self.rail = ShareRail(session, self.bridge)
-        self.hour = HourBand(session, self.bridge)
         self.plan = PlanView(session)
         self.facets = Facets(session)
-        self.notices = Notices(self.picture)
-        self._stop_still = QToolButton(self.header)
+        self.facets.air_words = self.bridge.air_words
+        self.bridge.refined.connect(self._renew_air_words)
+        self.assistant = Assistant(session)
+        self.hand_off = HandOff(session, self.header.status, self.header)
         self._lay_out()
         self._fill_menu()
 
-        self.header.pin_image = self._pin_image
-        self.header.on_pin = self._pin_act
         session.said.connect(self.notices.say)
         self.bridge.said.connect(self.notices.say)
         self.bridge.progress.connect(self._progressed)
         session.changed.connect(self._refresh_acts)
         session.opened.connect(self._opened)
+        self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
         self.picture.dropped.connect(lambda path: self.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
@@ -118,23 +118,26 @@ class Window(QMainWindow):
         middle.setStyleSheet(f"QWidget#middle {{ background: {theme.EDGE}; }}")
         middle.setObjectName("middle")
         self.setCentralWidget(middle)
-        self._stop_still.setText("stop")
-        self._stop_still.setToolTip("stop writing the still")
-        self._stop_still.hide()
-        self._stop_still.clicked.connect(lambda: self.still and self.still.stop())
-        self.header.layout().insertWidget(self.header.layout().indexOf(self.header.status) + 1, self._stop_still)
+        beside = self.header.layout().indexOf(self.header.status) + 1
+        self.header.layout().insertWidget(beside, self.hand_off.stop_button)
         self._swapped = False
 
     def _make_actions(self) -> dict[str, QAction]:
         handlers = {
             "open": self.ask_open, "save": self.save, "save-as": self.ask_save, "undo": self.session.undo,
-            "redo": self.session.redo, "hand-off": self.ask_still, "quit": self.close, "pin": self.pin,
-            "wipe": self.toggle_wipe, "black": self.start_from_black, "exposure": self.set_exposure_from_picture,
-            "mute": lambda: self._toggle("muted", "mute"), "alone": lambda: self._toggle("alone", "alone"),
-            "up": lambda: self._nudge(1 / 3), "down": lambda: self._nudge(-1 / 3),
-            "later": lambda: self._step_hour(1 / 6), "earlier": lambda: self._step_hour(-1 / 6),
-            "remove": self.remove_chosen, "copy": self.copy, "paste": self.paste,
-            "left": lambda: self._move_card(-1), "right": lambda: self._move_card(1),
+            "redo": self.session.redo, "hand-off": lambda: self.hand_off.ask_still(), "quit": self.close,
+            "pin": lambda: self.pins.pin(),
+            "wipe": lambda: self.pins.toggle_wipe(), "black": self.acts.start_from_black,
+            "exposure": self.acts.set_exposure_from_picture,
+            "mute": lambda: self.acts.toggle("muted", "mute"), "alone": lambda: self.acts.toggle("alone", "alone"),
+            "up": lambda: self.acts.nudge(1 / 3), "down": lambda: self.acts.nudge(-1 / 3),
+            "later": lambda: self.acts.step_hour(1 / 6), "earlier": lambda: self.acts.step_hour(-1 / 6),
+            "event": lambda: self.hour.step_event(True), "event-before": lambda: self.hour.step_event(False),
+            "remove": self.acts.remove_chosen, "copy": self.acts.copy, "paste": self.acts.paste,
+            "left": lambda: self.acts.move_card(-1), "right": lambda: self.acts.move_card(1),
+            "side": lambda: self.plan.next_side(), "watch": lambda: self.assistant.watch(),
+            "group": self.acts.ask_group,
+            **{role: lambda r=role: self.assistant.propose(r) for role in ROLES_PROPOSED},
             "swap": self.swap, "whole": self.toggle_whole, "keys": self.show_keys,
         }  # fmt: skip
         made = {}
@@ -169,7 +172,16 @@ class Window(QMainWindow):
         menu.addAction("new look from this one ...", self.ask_look)
         menu.addAction("new shot from this one ...", self.ask_shot)
         menu.addSeparator()
-        for name in ("black", "exposure", "wipe", "copy", "paste", "remove", "swap", "whole"):
+        add = menu.addMenu("add to the look")
+        for name in HEAVENS:
+            add.addAction(name, lambda n=name: self.acts.add_heaven(n))
+        propose = menu.addMenu("propose")
+        for role in ROLES_PROPOSED:
+            propose.addAction(self.actions_by_name[role])
+        menu.addAction(self.actions_by_name["watch"])
+        menu.addAction("hand-off: write the sky ...", self.hand_off.ask_sky)
+        menu.addSeparator()
+        for name in ("black", "exposure", "wipe", "copy", "paste", "remove", "group", "side", "swap", "whole"):
             menu.addAction(self.actions_by_name[name])
         surround = menu.addMenu("surround")
         for name in SURROUNDS:
@@ -213,8 +225,26 @@ class Window(QMainWindow):
         return True
 
     def open_path(self, path: Path, scale: float | None = None) -> bool:
-        """Open a document or a place; what was open stays if that fails."""
-        return self._dare(lambda: self.session.open_path(path, scale))
+        """Open a document or a place; what was open stays if that fails. An odd size is asked about."""
+
+        def open_it() -> None:
+            self.session.open_path(path, scale, self._ask_import_scale)
+
+        return self._dare(open_it)
+
+    def _ask_import_scale(self, factor: float, remark: str) -> float | None:
+        """Which scale a place of unlikely size is to be imported at; None leaves it out."""
+        question = QMessageBox(self)
+        question.setWindowTitle("scale of the place")
+        question.setText(f"{remark}.")
+        question.setInformativeText("People are about 1.7 m tall in a place of true scale.")
+        corrected = question.addButton(f"import at {factor:g}", QMessageBox.ButtonRole.AcceptRole)
+        as_is = question.addButton("import as it is", QMessageBox.ButtonRole.ActionRole)
+        question.addButton("do not import", QMessageBox.ButtonRole.RejectRole)
+        question.setDefaultButton(corrected)
+        question.exec()
+        clicked = question.clickedButton()
+        return factor if clicked is corrected else 1.0 if clicked is as_is else None
 
     def ask_open(self) -> None:
         folder = str(self.session.path.parent) if self.session.path else str(Path.home())
@@ -240,157 +270,19 @@ class Window(QMainWindow):
     def ask_look(self) -> None:
         name, good = QInputDialog.getText(self, "new look", "name of the look", text=self.session.document.current_look)
         if good and name.strip():
-            self._edit(f"look {name.strip()}", edits.add_look(self.session.document, name.strip()))
+            self.session.act(f"look {name.strip()}", edits.add_look(self.session.document, name.strip()))
 
     def ask_shot(self) -> None:
         name, good = QInputDialog.getText(self, "new shot", "name of the shot", text=self.session.document.current_shot)
         if good and name.strip():
-            self._edit(f"shot {name.strip()}", edits.add_shot(self.session.document, name.strip()))
-
-    def ask_still(self) -> None:
-        document = self.session.document
-        folder = self.session.path.parent if self.session.path else Path.home()
-        name = f"{document.current_shot} {document.current_look}.png".replace("/", "-")
-        chosen, kind = QFileDialog.getSaveFileName(self, "write a still", str(folder / name), ";;".join(_STILLS))
-        if chosen:
-            path = Path(chosen)
-            if not path.suffix:
-                path = path.with_suffix(".exr" if "exr" in kind else ".png")
-            self.write_still(path, _STILLS.get(kind, 8))
-
-    def write_still(
-        self, path: Path, bits: int = 8, size: tuple[int, int] | None = None, passes: int = STILL_PASSES,
-        backend: RenderBackend | None = None,
-    ) -> None:  # fmt: skip
-        """Write the shot under the look to ``path`` in the background."""
-        if self.still is not None:
-            self.notices.say("a still is being written; stop it or wait for it", False)
-            return
-        document = self.session.document
-        shot = document.shot
-        self.still = StillJob(
-            path, self.session.place_spec, shot, document.look, size or (shot.frame_width, shot.frame_height), passes,
-            bits, backend,
-        )  # fmt: skip
-        self.still.progress.connect(lambda done, total: self.header.status.setText(f"still {done} of {total} passes"))
-        self.still.ended.connect(self._still_ended)
-        self._stop_still.show()
-        self.still.start()
-
-    def _still_ended(self, text: str, is_problem: bool) -> None:
-        self.still = None
-        self._stop_still.hide()
-        self.header.status.setText("")
-        self.notices.say(text, is_problem)
+            self.session.act(f"shot {name.strip()}", edits.add_shot(self.session.document, name.strip()))
 
     # -- acts -----------------------------------------------------------------------------------
 
-    def _edit(self, label: str, document: Document) -> None:
-        self.session.edit(label, document)
-        self.session.seal()
-
-    def start_from_black(self) -> None:
-        """Silence everything that gives light."""
-        if self.session.is_open:
-            self._edit("start from black", edits.start_from_black(self.session.document))
-            self.notices.say("everything is silenced; choose a card and press N to bring it up", False)
-
-    def set_exposure_from_picture(self) -> None:
-        """Set the locked exposure by metering the picture once."""
-        picture = self.bridge.picture
-        ev100 = None if picture is None else metered_ev100(picture)
-        if ev100 is None:
-            self.notices.say("the picture is black; there is nothing to meter", False)
-            return
-        self._edit("exposure from picture", edits.change_look(self.session.document, ev100=round(ev100, 2), stops=0.0))
-
-    def _toggle(self, field: str, label: str) -> None:
-        source = self.session.chosen_source
-        if source is not None:
-            self.session.act_on_source(label, **{field: not getattr(source, field)})
-
-    def _nudge(self, stops: float) -> None:
-        source = self.session.chosen_source
-        if source is not None:
-            self.session.act_on_source("dimmer", dimmer_stops=round(source.dimmer_stops + stops, 4))
-
-    def _step_hour(self, hours: float) -> None:
-        if self.session.is_open:
-            self.hour.set_hour(self.session.document.look.hour_h + hours)
-
-    def remove_chosen(self) -> None:
-        """Take the chosen source away."""
-        source = self.session.chosen_source
-        if source is not None:
-            self._edit(f"take {source.name} away", edits.remove_source(self.session.document, source.id))
-
-    def copy(self) -> None:
-        self._copied = self.session.chosen_source or self._copied
-
-    def paste(self) -> None:
-        if self._copied is not None and self.session.is_open:
-            fresh = attrs.evolve(self._copied, id=edits.new_id())
-            self._edit(f"paste {fresh.name}", edits.add_source(self.session.document, fresh))
-            self.session.choose(fresh.id)
-
-    def _move_card(self, by: int) -> None:
-        ids = [s.id for s in self.session.document.look.sources] if self.session.is_open else []
-        if self.session.chosen in ids:
-            index = ids.index(self.session.chosen) + by
-            self._edit("order of the cards", edits.move_source(self.session.document, self.session.chosen, index))
-
-    # -- pins -----------------------------------------------------------------------------------
-
-    def pin(self) -> None:
-        """Keep this state, and its picture for comparing."""
-        if not self.session.is_open:
-            return
-        document = edits.add_pin(self.session.document)
-        pin = document.pins[-1]
-        image = self.bridge.image
-        if not image.isNull():
-            self._pin_images[pin.id] = image
-            folder = cache_folder() / "pins"
-            folder.mkdir(parents=True, exist_ok=True)
-            image.save(str(folder / f"{pin.id}.png"))
-        self._compare_with(pin.id)
-        self._edit(f"pin {pin.name}", document)
-        self.header.renew_pins()
-        self.notices.say(f"pinned {pin.name}; hold B to see it, W wipes against it", False)
-
-    def _pin_image(self, pin_id: str) -> QImage | None:
-        if pin_id not in self._pin_images:
-            image = QImage(str(cache_folder() / "pins" / f"{pin_id}.png"))
-            if not image.isNull():
-                self._pin_images[pin_id] = image
-        return self._pin_images.get(pin_id)
-
-    def _compare_with(self, pin_id: str) -> None:
-        self.picture.before = self._pin_image(pin_id)
-        self.header.before_pin = pin_id
-        self.picture.update()
-
-    def _pin_act(self, act: str, pin_id: str) -> None:
-        pin = next((p for p in self.session.document.pins if p.id == pin_id), None)
-        if pin is None:
-            return
-        if act == "return":
-            self._edit(f"return to {pin.name}", edits.return_to_pin(self.session.document, pin_id))
-        elif act == "remove":
-            self._edit(f"take pin {pin.name} away", edits.remove_pin(self.session.document, pin_id))
-        else:
-            self._compare_with(pin_id)
-            self.header.renew_pins()
-            if self.picture.before is None:
-                self.notices.say("this pin has no picture yet; return to it and pin it again", False)
-
-    def toggle_wipe(self) -> None:
-        """Wipe between now and the pin."""
-        if self.picture.before is None:
-            self.notices.say("pin a state first (P), then wipe against it", False)
-            return
-        self.picture.wiping = not self.picture.wiping
-        self.picture.update()
+    def _show_findings(self, findings: tuple[Finding, ...]) -> None:
+        if findings:
+            self.watch_sheet = WatchSheet(self.assistant, self)
+            self.watch_sheet.show()
 
     # -- views ----------------------------------------------------------------------------------
 
@@ -422,8 +314,12 @@ class Window(QMainWindow):
         self.picture.update()
 
     def _progressed(self, what: str, share: float) -> None:
-        if self.still is None:
+        if self.hand_off.still is None:
             self.header.status.setText(f"{what} {share:.0%}" if what and share else what)
+
+    def _renew_air_words(self) -> None:
+        if self.session.chosen == AIR:
+            self.facets.refresh()
 
     def _opened(self) -> None:
         self.picture.before = None
@@ -431,7 +327,7 @@ class Window(QMainWindow):
         self.picture.reset_view()
         pins = self.session.document.pins
         if pins:
-            self._compare_with(pins[-1].id)
+            self.pins.compare_with(pins[-1].id)
 
     # -- keys that are held or name places ----------------------------------------------------------
 
@@ -444,6 +340,10 @@ class Window(QMainWindow):
 
     def _place_key(self, event: QKeyEvent) -> bool:
         pressed = event.type() == QEvent.Type.KeyPress
+        if pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.assistant.take():
+            return True
+        if pressed and event.key() == Qt.Key.Key_Escape and self.assistant.leave():
+            return True
         if event.key() == Qt.Key.Key_B and not event.modifiers():
             if not event.isAutoRepeat() and self.picture.before is not None:
                 self.picture.show_before = pressed
@@ -493,9 +393,7 @@ class Window(QMainWindow):
         except OSError as error:
             log.warning("the window's state is not kept: %s", error)
         QApplication.instance().removeEventFilter(self)
-        if self.still is not None:
-            self.still.stop()
-            self.still.wait()
+        self.hand_off.close()
         # Unsaved work lies in the autosave and comes back by itself at the next opening.
         self.session.close()
         self.bridge.close()

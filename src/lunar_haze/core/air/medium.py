@@ -15,6 +15,8 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.air.jendersie2023 import Blend, droplets
+
 KOSCHMIEDER = 3.912
 
 
@@ -24,7 +26,8 @@ class Medium:
 
     ``visibility_m`` is how far one can see at the base level; infinite means clear air.
     ``albedo`` is the share of extinction that is scattered, per channel. ``anisotropy`` is the
-    Henyey-Greenstein g in (-1, 1), positive when light is thrown onward.
+    Henyey-Greenstein g in (-1, 1), positive when light is thrown onward; a ``droplet_um``, the
+    diameter of droplets [um], takes its place unless it is zero.
     """
 
     visibility_m: float = math.inf
@@ -33,6 +36,7 @@ class Medium:
     top_m: float = 400.0
     albedo: tuple[float, float, float] = (0.97, 0.97, 0.97)
     anisotropy: float = 0.55
+    droplet_um: float = 0.0
 
     @property
     def extinction_per_m(self) -> float:
@@ -45,11 +49,16 @@ class Medium:
         return not math.isfinite(self.visibility_m) or self.extinction_per_m < 1e-9
 
     def pack(self) -> NDArray:
-        """Parameters of the kernels, (9,) float32: sigma_0, base, H, top, g, albedo rgb, is-clear."""
+        """Parameters of the kernels, (12,) float32.
+
+        sigma_0, base, H, top, g, albedo rgb, is-clear; g and alpha of Draine's lobe and its share.
+        """
+        blend = droplets(self.droplet_um) if self.droplet_um > 0 else Blend(self.anisotropy, 0.0, 0.0, 0.0)
         sigma = 0.0 if self.is_clear else min(self.extinction_per_m, 1e4)
         return np.array(
             [sigma, self.base_m, max(self.fall_off_m, 1e-3), max(self.top_m, self.base_m + 1e-3),
-             self.anisotropy, *self.albedo, float(self.is_clear)], np.float32,
+             blend.g_hg, *self.albedo, float(self.is_clear), blend.g_draine, blend.alpha, blend.draine_share],
+            np.float32,
         )  # fmt: skip
 
 

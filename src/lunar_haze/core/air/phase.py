@@ -1,4 +1,4 @@
-"""Henyey-Greenstein phase function.
+"""Phase functions of the medium: Henyey-Greenstein, alone or blended with Draine's for droplets.
 
 Henyey, L. G. & Greenstein, J. L. (1941). Diffuse radiation in the galaxy. Astrophys. J. 93, 70-83.
 """
@@ -8,6 +8,8 @@ import math
 import numba as nb
 import numpy as np
 
+from lunar_haze.core.air.draine2003 import draine
+
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def henyey_greenstein(cos_theta, g):
@@ -16,6 +18,22 @@ def henyey_greenstein(cos_theta, g):
     ``cos_theta`` is the cosine between the directions of travel before and after scattering; it
     is one for light that goes straight on.
     """
-    k = np.float32(1.0) + g * g - np.float32(2.0) * g * cos_theta
-    k = max(k, np.float32(1e-6))
-    return np.float32(0.25 / math.pi) * (np.float32(1.0) - g * g) / (k * math.sqrt(k))
+    # (1 - g)^2 + 2 g (1 - cos) is 1 + g^2 - 2 g cos without its loss of digits straight ahead.
+    k = (np.float32(1.0) - g) * (np.float32(1.0) - g) + np.float32(2.0) * g * (np.float32(1.0) - cos_theta)
+    k = max(k, np.float32(1e-7))
+    return np.float32(0.25 / math.pi) * (np.float32(1.0) - g) * (np.float32(1.0) + g) / (k * math.sqrt(k))
+
+
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def blended(cos_theta, g, g_draine, alpha, share):
+    """A medium's phase function [1/sr] at the cosine of deflection; ``share`` is that of Draine's lobe."""
+    onward = henyey_greenstein(cos_theta, g)
+    if share <= np.float32(0.0):
+        return onward
+    return onward + share * (draine(cos_theta, g_draine, alpha) - onward)
+
+
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def medium_phase(medium, cos_theta):
+    """`blended` of a packed medium."""
+    return blended(cos_theta, medium[4], medium[9], medium[10], medium[11])

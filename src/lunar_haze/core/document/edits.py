@@ -1,15 +1,27 @@
 """Edits: pure functions from one document to the next. What they do not touch stays the same value."""
 
+import datetime as dt
+import math
 import uuid
 from collections.abc import Iterable
 from typing import Any
 
 import attrs
+import numpy as np
+from numpy.typing import NDArray
 
-from lunar_haze.core.document.model import Document, Look, Pin, Shot
-from lunar_haze.core.sky.hours import sky_illuminance_lx, sun_at_hour, sun_illuminance_lx, sun_kelvin
-from lunar_haze.core.sources.amounts import convert
-from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.document.hold import held
+from lunar_haze.core.document.model import Document, Group, Look, Pin, Shot
+from lunar_haze.core.errors import QuantityError, SkyError
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.sky.dome import dome_illuminance_lx
+from lunar_haze.core.sky.ephemeris import Site, bright_limb_deg, heavens
+from lunar_haze.core.sky.model import Bend, ClearSky, Panorama
+from lunar_haze.core.sources.amounts import canonical, convert, units_of
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.gain import source_colour
+from lunar_haze.core.sources.model import PLACED, Shape, Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
 
@@ -52,13 +64,17 @@ def change_shot(document: Document, **changes: Any) -> Document:
     return with_shot(document, attrs.evolve(document.shot, **changes))
 
 
+def change_camera(document: Document, camera: Camera) -> Document:
+    """The document with the camera on screen changed: the end of its move at the last frame, its start before."""
+    return change_shot(document, **{"ends" if document.shot.edits_end else "camera": camera})
+
+
 def change_medium(document: Document, **changes: Any) -> Document:
-    """The document with fields of the current look's air changed."""
-    return change_look(document, medium=attrs.evolve(document.look.medium, **changes))
-
-
-def _evolved(shape: Any, changes: dict[str, Any]) -> Any:
-    return attrs.evolve(shape, **changes)
+    """The document with fields of the current look's air changed; sources that hold their level follow."""
+    look = document.look
+    medium = attrs.evolve(look.medium, **changes)
+    sources = tuple(held(s, s, look.medium, medium) if s.holds_level else s for s in look.sources)
+    return change_look(document, medium=medium, sources=sources)
 
 
 def change_source(document: Document, source_id: str, **changes: Any) -> Document:
@@ -68,11 +84,90 @@ def change_source(document: Document, source_id: str, **changes: Any) -> Documen
 
 
 def change_shape(document: Document, source_id: str, **changes: Any) -> Document:
-    """The document with fields of one source's shape changed; its amount stays as it is."""
+    """The document with fields of one source's shape changed. Its amount stays, or its level where that is held."""
     source = document.look.source(source_id)
     if source is None:
         return document
-    return change_source(document, source_id, shape=_evolved(source.shape, changes))
+    shape: Any = source.shape
+    return reshape(document, source_id, attrs.evolve(shape, **changes))
+
+
+def reshape(document: Document, source_id: str, shape: Shape) -> Document:
+    """The document with another shape for a source; its unit goes along as far as the new shape takes it."""
+    look = document.look
+    source = look.source(source_id)
+    if source is None:
+        return document
+    after = attrs.evolve(source, shape=shape)
+    if source.unit not in units_of(shape):
+        after = attrs.evolve(after, amount=1.0, unit=units_of(shape)[0])
+    elif source.holds_level:
+        after = held(source, after, look.medium, look.medium)
+    return change_look(document, sources=tuple(after if s.id == source_id else s for s in look.sources))
+
+
+#: What of a source can be copied to another by itself.
+FACETS = {
+    "amount": ("amount", "unit", "dimmer_stops"),
+    "colour": ("kelvin", "tint_duv", "gel"),
+    "acts on": ("matte", "highlights", "air_factor", "touches"),
+    "shape": ("shape",),
+}
+
+
+def paste_facet(document: Document, source_id: str, other: Source, facet: str) -> Document:
+    """One facet of ``other`` laid on a source: its place and aim stay its own, and so does a level it holds."""
+    source = document.look.source(source_id)
+    if source is None:
+        return document
+    if facet == "shape":
+        shape: Any = other.shape
+        own: Any = source.shape
+        if isinstance(shape, PLACED) and isinstance(own, PLACED):
+            shape = attrs.evolve(shape, position=own.position, aim=own.aim)
+        return reshape(document, source_id, shape)
+    taken = {name: getattr(other, name) for name in FACETS[facet]}
+    if facet == "amount" and other.unit not in units_of(source.shape):
+        raise QuantityError(f"{source.name} is not measured in {other.unit}; tell {other.name} in another unit first")
+    return change_source(document, source_id, **taken)
+
+
+def change_group(document: Document, group: str, **changes: Any) -> Document:
+    """The document with fields of one group of the current look changed; a new name goes to its members."""
+    look = document.look
+    groups = tuple(attrs.evolve(g, **changes) if g.name == group else g for g in look.groups)
+    renamed = changes.get("name", group)
+    sources = tuple(attrs.evolve(s, group=renamed) if s.group == group else s for s in look.sources)
+    return change_look(document, groups=groups, sources=sources)
+
+
+def put_in_group(document: Document, source_id: str, name: str) -> Document:
+    """A source in a group, made if need be; "" takes it out. Groups without members are gone."""
+    look = document.look
+    sources = tuple(attrs.evolve(s, group=name) if s.id == source_id else s for s in look.sources)
+    groups = look.groups
+    if name and look.group(name) is None:
+        groups = (*groups, Group(name))
+    held_by = {s.group for s in sources}
+    return change_look(document, sources=sources, groups=tuple(g for g in groups if g.name in held_by))
+
+
+def change_card(document: Document, card_id: str, **changes: Any) -> Document:
+    """The document with fields of one card of the current look changed."""
+    cards = tuple(attrs.evolve(c, **changes) if c.id == card_id else c for c in document.look.cards)
+    return change_look(document, cards=cards)
+
+
+def add_card(document: Document, card: Card) -> Document:
+    """The document with a card added to the current look; a taken name gets a number."""
+    look = document.look
+    card = attrs.evolve(card, name=free_name(card.name, (c.name for c in look.cards)))
+    return change_look(document, cards=(*look.cards, card))
+
+
+def remove_card(document: Document, card_id: str) -> Document:
+    """The document without one card of the current look."""
+    return change_look(document, cards=tuple(c for c in document.look.cards if c.id != card_id))
 
 
 def change_unit(document: Document, source_id: str, unit: str) -> Document:
@@ -80,7 +175,7 @@ def change_unit(document: Document, source_id: str, unit: str) -> Document:
     source = document.look.source(source_id)
     if source is None or source.unit == unit:
         return document
-    return change_source(document, source_id, amount=convert(source, unit), unit=unit)
+    return change_source(document, source_id, amount=convert(source, unit, document.look.weather.atmosphere), unit=unit)
 
 
 def add_source(document: Document, source: Source) -> Document:
@@ -105,33 +200,109 @@ def move_source(document: Document, source_id: str, index: int) -> Document:
     return change_look(document, sources=tuple(rest))
 
 
-def at_hour(source: Source, hour_h: float) -> Source:
-    """A sun or sky that follows the hour, as it is at that hour: direction, amount and colour."""
-    position = sun_at_hour(hour_h)
+def under_heavens(source: Source, look: Look, site: Site) -> Source:
+    """A sun, moon or sky that follows the hour, as the look's moment, site and weather have it."""
     shape = source.shape
-    if isinstance(shape, Sun) and shape.follows_hour:
-        return attrs.evolve(
-            source,
-            shape=attrs.evolve(shape, altitude_deg=position.altitude_deg, azimuth_deg=position.azimuth_deg),
-            amount=sun_illuminance_lx(position.altitude_deg),
-            unit="lx",
-            kelvin=sun_kelvin(position.altitude_deg),
-        )
-    if isinstance(shape, Sky) and shape.follows_hour:
-        return attrs.evolve(
-            source,
-            shape=attrs.evolve(shape, sun_altitude_deg=position.altitude_deg, sun_azimuth_deg=position.azimuth_deg),
-            amount=sky_illuminance_lx(position.altitude_deg),
-            unit="lx",
-        )
-    return source
+    if not isinstance(shape, (Sun, Sky)) or not shape.follows_hour:
+        return source
+    above = heavens(look.date, look.hour_h, site)
+    if isinstance(shape, Sun):
+        body = above.moon if shape.body == "moon" else above.sun
+        shape = attrs.evolve(
+            shape, altitude_deg=body.altitude_deg, azimuth_deg=body.azimuth_deg, clouds=look.weather.clouds,
+            phase_deg=above.phase_deg if shape.body == "moon" else 0.0, limb_deg=bright_limb_deg(above),
+        )  # fmt: skip
+    elif isinstance(shape.dome, ClearSky):
+        shape = attrs.evolve(shape, dome=sky_of(look, site))
+    return attrs.evolve(source, shape=shape)
+
+
+def sky_of(look: Look, site: Site) -> ClearSky:
+    """The sky over a site at a look's moment."""
+    above = heavens(look.date, look.hour_h, site)
+    return ClearSky(
+        above.sun.altitude_deg, above.sun.azimuth_deg, above.moon.altitude_deg, above.moon.azimuth_deg,
+        above.phase_deg, above.sidereal_deg, site.latitude_deg, site.north_deg, look.weather,
+    )  # fmt: skip
+
+
+def _settled(look: Look, site: Site) -> Look:
+    # The air over a place begins at its height.
+    air = attrs.evolve(look.weather.atmosphere, altitude_m=site.altitude_m)
+    look = attrs.evolve(look, weather=attrs.evolve(look.weather, atmosphere=air))
+    return attrs.evolve(look, sources=tuple(under_heavens(s, look, site) for s in look.sources))
+
+
+def change_heavens(document: Document, **changes: Any) -> Document:
+    """The current look at another hour or date or in other weather; what follows the hour goes along.
+
+    Raises SkyError for a date that no ephemeris covers.
+    """
+    if "hour_h" in changes:
+        changes["hour_h"] = changes["hour_h"] % 24.0
+    return with_look(document, _settled(attrs.evolve(document.look, **changes), document.place.site))
 
 
 def set_hour(document: Document, hour_h: float) -> Document:
-    """The current look at another hour: suns and skies that follow the hour go with it."""
-    hour_h = hour_h % 24.0
-    sources = tuple(at_hour(s, hour_h) for s in document.look.sources)
-    return change_look(document, hour_h=hour_h, sources=sources)
+    """The current look at another hour; past midnight the date goes along."""
+    look = document.look
+    days = math.floor(hour_h / 24.0)
+    date = look.date
+    if days:
+        date = (dt.date.fromisoformat(date) + dt.timedelta(days=days)).isoformat()
+    return change_heavens(document, hour_h=hour_h - 24.0 * days, date=date)
+
+
+def change_site(document: Document, **changes: Any) -> Document:
+    """The place elsewhere on earth, or turned: every look's suns and skies that follow the hour go along."""
+    place = attrs.evolve(document.place, site=attrs.evolve(document.place.site, **changes))
+    looks = tuple(_settled(k, place.site) for k in document.looks)
+    return attrs.evolve(document, place=place, looks=looks)
+
+
+def sun_of_panorama(source: Source, bearing: tuple[float, float], light: NDArray) -> tuple[Source, Source]:
+    """(sun, sky): a photograph's lobe as a source of its own, and the sky that is left; together they light as before.
+
+    ``bearing`` is where the lobe stands (altitude, azimuth) [deg], ``light`` (3,) what it gives
+    facing it, in the photograph's unit times sr.
+    """
+    shape: Any = source.shape
+    without = attrs.evolve(shape, dome=attrs.evolve(shape.dome, without_sun=True))
+    # Lux for each unit of the photograph, before and after the lobe is gone.
+    per_unit = canonical(shape, source.amount, source.unit) / dome_illuminance_lx(shape.dome)
+    level = float(light @ LUMINANCE_WEIGHTS)
+    altitude, azimuth = bearing
+    sun = Source(
+        new_id(), f"sun of {source.name}", Sun(altitude, azimuth, follows_hour=False), level * per_unit, "lx",
+        source.dimmer_stops, role="key",
+    )  # fmt: skip
+    own = light / max(level, 1e-30) * np.asarray(source.gel)
+    sun = attrs.evolve(sun, gel=tuple((own / source_colour(sun)).tolist()))
+    sky = attrs.evolve(source, shape=without, amount=per_unit * dome_illuminance_lx(without.dome), unit="lx")
+    return sun, sky
+
+
+def hold_back(document: Document, source_id: str, rgb: tuple[float, float, float]) -> Document:
+    """The bend of a sky told to hold a colour back, half of it to begin with.
+
+    Raises SkyError for a sky of two colours, which has no bend.
+    """
+    look = document.look
+    source = look.source(source_id)
+    shape: Any = None if source is None else source.shape
+    dome = getattr(shape, "dome", None)
+    if not isinstance(dome, (ClearSky, Panorama)):
+        raise SkyError("a sky of two colours is changed in its colours; there is nothing to hold back")
+
+    def bent(bend: Bend) -> Bend:
+        return attrs.evolve(bend, hold=rgb, hold_share=bend.hold_share or 0.5)
+
+    if isinstance(dome, Panorama):
+        return change_shape(document, source_id, dome=attrs.evolve(dome, bend=bent(dome.bend)))
+    if shape.follows_hour:
+        return change_heavens(document, weather=attrs.evolve(look.weather, bend=bent(look.weather.bend)))
+    weather = attrs.evolve(dome.weather, bend=bent(dome.weather.bend))
+    return change_shape(document, source_id, dome=attrs.evolve(dome, weather=weather))
 
 
 def start_from_black(document: Document) -> Document:

@@ -9,6 +9,7 @@ import contextlib
 import json
 import math
 import os
+from collections.abc import Iterator
 from pathlib import Path
 
 import attrs
@@ -17,14 +18,16 @@ from cattrs.strategies import configure_tagged_union
 
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Pin, PlaceRef, Shot
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
-from lunar_haze.core.sources.model import Shape
+from lunar_haze.core.sky.model import Dome
+from lunar_haze.core.sources.model import Lamp, Shape
 
 SUFFIX = ".haze"
 
 
 def _converter() -> cattrs.Converter:
     converter = cattrs.Converter(forbid_extra_keys=False)
-    configure_tagged_union(Shape, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
+    for union in (Dome, Lamp, Shape):
+        configure_tagged_union(union, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
     # JSON has no infinity: clear air is written as null.
     converter.register_unstructure_hook(float, lambda v: None if math.isinf(v) else v)
 
@@ -63,7 +66,35 @@ def _migrate(data: dict, name: str) -> dict:
         raise NewerSchemaError(
             f"{name} was saved by a newer Lunar Haze (format {version}; this one reads {SCHEMA}); update to open it"
         )
+    if version < 2:
+        _from_1(data)
+    if version < 3:
+        _from_2(data)
     return data
+
+
+def _sources_of(data: dict) -> Iterator[dict]:
+    for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
+        yield from look.get("sources", []) if isinstance(look, dict) else []
+
+
+def _from_2(data: dict) -> None:
+    """Format 2 told a ball's lux at one metre; now it is told at an aim of its own."""
+    for source in _sources_of(data):
+        shape = source.get("shape", {})
+        if shape.get("kind") == "ball" and isinstance(shape.get("position"), list):
+            shape["aim"] = [*shape["position"][:2], shape["position"][2] - 1.0]
+
+
+def _from_1(data: dict) -> None:
+    """Format 1 knew one kind of sky, and gave what follows the hour its level in lux."""
+    for source in _sources_of(data):
+        shape = source.get("shape", {})
+        if shape.get("kind") == "sky" and "dome" not in shape:
+            dome = {"kind": "clearsky", **{k: shape.pop(k) for k in tuple(shape) if k.startswith("sun_")}}
+            shape["dome"] = dome
+        if shape.get("kind") in ("sun", "sky") and shape.get("follows_hour", True):
+            source.update(amount=1.0, unit="true", kelvin=None)
 
 
 def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:

@@ -5,22 +5,31 @@ import attrs
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.sky.ephemeris import Site
+from lunar_haze.core.sky.model import Weather
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.gain import audible
 from lunar_haze.core.sources.model import Source
 
-SCHEMA = 1
+SCHEMA = 3
 
 
 @attrs.frozen
 class PlaceRef:
-    """Which modelled place the document lights. ``path`` is absolute while the document is open."""
+    """Which modelled place the document lights, and where on earth it lies. ``path`` is absolute while it is open."""
 
     path: str = ""
     scale: float = 1.0
+    site: Site = Site()
 
 
 @attrs.frozen
 class Shot:
-    """A camera in the place. ``frame_width`` x ``frame_height`` is the size of its stills [px]."""
+    """A camera in the place. ``frame_width`` x ``frame_height`` is the size of its stills [px].
+
+    ``ends`` is where the camera has moved to by the last frame, None for one that stands still;
+    ``frame`` is the one on screen.
+    """
 
     name: str
     camera: Camera = Camera()
@@ -30,15 +39,52 @@ class Shot:
     first_frame: int = 1
     last_frame: int = 1
     subject: tuple[str, ...] = ()
+    ends: Camera | None = None
+    frame: int = 1
+
+    def camera_at(self, frame: int) -> Camera:
+        """The camera at a frame of its move."""
+        span = self.last_frame - self.first_frame
+        if self.ends is None or span <= 0:
+            return self.camera
+        return self.camera.towards(self.ends, min(max((frame - self.first_frame) / span, 0.0), 1.0))
+
+    @property
+    def seen_from(self) -> Camera:
+        """The camera at the frame on screen."""
+        return self.camera_at(self.frame)
+
+    @property
+    def edits_end(self) -> bool:
+        """Whether what is done to the camera on screen is done to the end of its move."""
+        return self.ends is not None and self.frame >= self.last_frame > self.first_frame
+
+
+@attrs.frozen
+class Group:
+    """Sources that are balanced as one: their dimmer, mute and alone lie on top of each source's own."""
+
+    name: str
+    dimmer_stops: float = 0.0
+    muted: bool = False
+    alone: bool = False
+    folded: bool = False
 
 
 @attrs.frozen
 class Look:
-    """Everything that lights a shot. ``hour_h`` is local solar time [h]; exposure as EV100 and stops."""
+    """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``; exposure as EV100 and stops.
+
+    ``weather`` is that of every sun, moon and sky that follows the hour.
+    """
 
     name: str
     hour_h: float = 12.0
+    date: str = "2024-08-21"
+    weather: Weather = Weather()
     sources: tuple[Source, ...] = ()
+    groups: tuple[Group, ...] = ()
+    cards: tuple[Card, ...] = ()
     medium: Medium = Medium()
     bounces: int = 2
     ev100: float = 12.0
@@ -48,6 +94,31 @@ class Look:
     def source(self, source_id: str) -> Source | None:
         """The source of that id, or None."""
         return next((s for s in self.sources if s.id == source_id), None)
+
+    def group(self, name: str) -> Group | None:
+        """The group of that name, or None."""
+        return next((g for g in self.groups if g.name == name), None)
+
+    def balanced(self) -> tuple[Source, ...]:
+        """The sources with what their groups lay on top."""
+        groups = {g.name: g for g in self.groups}
+
+        def under(source: Source) -> Source:
+            group = groups.get(source.group)
+            if group is None:
+                return source
+            return attrs.evolve(
+                source, dimmer_stops=source.dimmer_stops + group.dimmer_stops, muted=source.muted or group.muted,
+                alone=source.alone or group.alone,
+            )  # fmt: skip
+
+        return tuple(under(s) for s in self.sources) if groups else self.sources
+
+    def heard(self) -> frozenset[str]:
+        """Ids of the sources that take part in the mix."""
+        sources = self.balanced()
+        any_alone = any(s.alone and not s.muted for s in sources)
+        return frozenset(s.id for s in sources if audible(s, any_alone))
 
 
 @attrs.frozen

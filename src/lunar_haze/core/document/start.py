@@ -3,7 +3,9 @@
 import hashlib
 from pathlib import Path
 
-from lunar_haze.core.document.edits import at_hour, new_id
+import attrs
+
+from lunar_haze.core.document.edits import new_id, under_heavens
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
 from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.layers.model import PlaceSpec
@@ -59,10 +61,11 @@ def new_document(path: Path, place: Place, scale: float = 1.0, hour_h: float = 1
         Shot("Overview", establishing_camera(place), locked=False),
     )
     sources = (
-        Source(new_id(), "sun", Sun(), role="key"),
-        Source(new_id(), "sky", Sky(), role="fill"),
+        Source(new_id(), "sun", Sun(), 1.0, "true", role="key"),
+        Source(new_id(), "sky", Sky(), 1.0, "true", role="fill"),
         *glowing_sources(place),
     )
-    look = Look("daylight", hour_h, tuple(at_hour(s, hour_h) for s in sources), ev100=14.0)
     reference = PlaceRef(str(Path(path).resolve()), scale)
+    look = Look("daylight", hour_h, sources=sources, ev100=14.0)
+    look = attrs.evolve(look, sources=tuple(under_heavens(s, look, reference.site) for s in sources))
     return Document(reference, shots, (look,), (), shots[0].name, look.name)

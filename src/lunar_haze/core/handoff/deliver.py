@@ -1,7 +1,9 @@
 """Puts a computed still together with its look and writes it in the form that is asked for."""
 
+import functools
 from pathlib import Path
 
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,8 +12,7 @@ from lunar_haze.core.errors import HandOffError
 from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png
 from lunar_haze.core.layers.model import LayerImage, View
 from lunar_haze.core.picture.display import direct
-from lunar_haze.core.plan.frames import layer_of
-from lunar_haze.core.sources.gain import audible, source_gain
+from lunar_haze.core.plan.frames import gains
 from lunar_haze.core.units.photometry import exposure_scale
 
 FORMATS = (".png", ".exr")
@@ -27,16 +28,17 @@ def check_output(path: Path) -> None:
 
 def source_layers(look: Look, view: View, place_key: str, layers: dict[str, LayerImage]) -> dict[str, NDArray]:
     """Each heard source's part of the picture by its EXR name; in this order they add up to the beauty."""
-    any_alone = any(s.alone and not s.muted for s in look.sources)
+    heard = look.heard()
     named: dict[str, NDArray] = {}
     taken: set[str] = set()
     for source in look.sources:
-        image = layers.get(layer_of(source, look, view, place_key).key())
-        if image is None or not audible(source, any_alone):
+        if source.id not in heard:
             continue
-        gain = source_gain(source)
-        picture = gain * image.surface + (gain * np.float32(source.air_factor)) * image.air
-        named[layer_name(source.name, taken)] = picture
+        alone = attrs.evolve(look, sources=(source,))
+        parts = [(layers[g.key], g) for g in gains(alone, view, place_key) if g.key in layers]
+        if parts:
+            added = (np.float32(g.surface) * image.surface + np.float32(g.air) * image.air for image, g in parts)
+            named[layer_name(source.name, taken)] = functools.reduce(np.add, added)
     return named
 
 

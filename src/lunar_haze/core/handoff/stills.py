@@ -29,7 +29,7 @@ def write_png(path: Path, display: NDArray[np.float32], bits: int = 8) -> None:
         import OpenImageIO as oiio
 
         spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
-        _place(path, lambda to: _write_oiio(oiio, to, spec, display))
+        _place(path, lambda to: _write_oiio(oiio, to, spec, np.clip(display, 0, 1)))
         return
     from PIL import Image
 
@@ -38,11 +38,19 @@ def write_png(path: Path, display: NDArray[np.float32], bits: int = 8) -> None:
     _place(path, lambda to: Image.fromarray(codes).save(to, "PNG"))
 
 
+def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
+    """Write a linear picture (H, W, 3) as Radiance .hdr: 8 bits of mantissa with a shared exponent."""
+    import OpenImageIO as oiio
+
+    spec = oiio.ImageSpec(picture.shape[1], picture.shape[0], 3, "float")
+    _place(path, lambda to: _write_oiio(oiio, to, spec, picture))
+
+
 def _write_oiio(oiio: object, path: Path, spec: object, display: NDArray) -> None:
     out = oiio.ImageOutput.create(str(path))
     if out is None or not out.open(str(path), spec):
         raise OSError(f"could not open: {oiio.geterror()}")
-    good = out.write_image(np.ascontiguousarray(np.clip(display, 0, 1), np.float32))
+    good = out.write_image(np.ascontiguousarray(display, np.float32))
     out.close()
     if not good:
         raise OSError(out.geterror())

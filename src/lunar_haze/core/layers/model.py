@@ -5,6 +5,7 @@ radiance [cd/m2], split in a surface part and an air part. Its key is a digest o
 on and of nothing else, so undo, pins and other looks find their layers again.
 """
 
+import functools
 import hashlib
 import json
 from typing import Any
@@ -15,7 +16,8 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.sources.model import Shape
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.model import Crowd, Shape, Touches
 
 
 def digest(value: object) -> str:
@@ -51,21 +53,34 @@ class View:
 
 @attrs.frozen
 class LayerSpec:
-    """All that decides one layer. ``shape`` carries no amount, colour or dimmer."""
+    """All that decides one layer. ``shape`` carries no amount, colour or dimmer.
+
+    ``part`` is "all" of what the source adds, or what "matte" reflection or "highlights" make of it;
+    ``touches`` are the objects it lights, ``cards`` what stands in its way.
+    """
 
     place_key: str
     view: View
-    shape: Shape
+    shape: Shape | Crowd
     medium: Medium
     bounces: int
+    part: str = "all"
+    touches: Touches = Touches()
+    cards: tuple[Card, ...] = ()
 
     def key(self) -> str:
         """Name of the layer in caches and messages."""
-        return digest(self)
+        return _key_of(self)
 
     def grid_key(self) -> str:
         """Name of the source's light in the air, which does not depend on the medium."""
-        return digest((self.place_key, self.view.camera, self.view.width / self.view.height, self.shape))
+        return digest((self.place_key, self.view.camera, self.view.width / self.view.height, self.shape, self.cards))
+
+
+@functools.lru_cache(maxsize=4096)
+def _key_of(spec: LayerSpec) -> str:
+    # Asked for at every touch of a dimmer, for every source.
+    return digest(spec)
 
 
 @attrs.frozen

@@ -14,6 +14,8 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from lunar_haze.core.units.fast_math import log2
+
 CONFIG = "cg-config-v4.0.0_aces-v2.0_ocio-v2.5"
 DISPLAY = "sRGB - Display"
 VIEW = "ACES 2.0 - SDR 100 nits (Rec.709)"
@@ -67,85 +69,73 @@ def bake(cache: Path | None = None) -> NDArray[np.float32]:
     return table
 
 
-@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
-def _hash(x):
-    x = np.uint32(x ^ (x >> np.uint32(16)))
-    x = np.uint32(x * np.uint32(0x7FEB352D))
-    x = np.uint32(x ^ (x >> np.uint32(15)))
-    x = np.uint32(x * np.uint32(0x846CA68B))
-    return np.uint32(x ^ (x >> np.uint32(16)))
-
-
-@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
-def _log2(x):
-    """log2 of a positive float32 to 2e-6: its exponent, and a series in (m - 1) / (m + 1) of its mantissa.
-
-    The library's logarithm took most of the time of a picture.
-    """
-    bits = np.float32(x).view(np.int32)
-    # The mantissa is brought between sqrt(1/2) and sqrt(2), where the series is short.
-    exponent = (bits - np.int32(0x3F3504F3)) >> np.int32(23)
-    mantissa = np.int32(bits - (exponent << np.int32(23))).view(np.float32)
-    t = (mantissa - np.float32(1.0)) / (mantissa + np.float32(1.0))
-    t2 = t * t
-    series = np.float32(2.8853901) + t2 * (np.float32(0.9617967) + t2 * np.float32(0.5770780))
-    return np.float32(exponent) + t * series
-
-
-@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
-def _shape(x, top):
-    held = min(max(x, np.float32(0.0)) + np.float32(FLOOR), np.float32(2.0**HIGH))
-    y = (_log2(held) - np.float32(LOW)) * (top / np.float32(HIGH - LOW))
-    return min(max(y, np.float32(0.0)), top)
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _shape_row(row, scale, top, out):
+    """Table coordinates (3 W,) of a row of exposed values."""
+    step = top / np.float32(HIGH - LOW)
+    for n in range(row.size):
+        held = min(max(row[n] * scale, np.float32(0.0)) + np.float32(FLOOR), np.float32(2.0**HIGH))
+        out[n] = min(max((log2(held) - np.float32(LOW)) * step, np.float32(0.0)), top)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _show_row(picture, scale, table, dither, row, out):
-    size = table.shape[0]
-    flat = table.reshape(table.size)
-    top, one = np.float32(size - 1), np.float32(1.0)
-    step_r, step_g, step_b = np.uint64(size * size * 3), np.uint64(size * 3), np.uint64(3)
-    for x in range(picture.shape[1]):
-        r = _shape(picture[row, x, 0] * scale, top)
-        g = _shape(picture[row, x, 1] * scale, top)
-        b = _shape(picture[row, x, 2] * scale, top)
-        i, j, k = np.int32(min(r, top - one)), np.int32(min(g, top - one)), np.int32(min(b, top - one))
+def _look_up_row(at, size, flat, out):
+    """Tetrahedral interpolation of a row: ``at`` (3 W,), ``flat`` table of four numbers a node, ``out`` (4 W,)."""
+    one, last = np.float32(1.0), np.float32(size - 2)
+    step_r, step_g, step_b = np.uint32(size * size * 4), np.uint32(size * 4), np.uint32(4)
+    whole = step_r + step_g + step_b
+    for x in range(at.size // 3):
+        r, g, b = at[3 * x], at[3 * x + 1], at[3 * x + 2]
+        i, j, k = np.uint32(min(r, last)), np.uint32(min(g, last)), np.uint32(min(b, last))
         fr, fg, fb = r - np.float32(i), g - np.float32(j), b - np.float32(k)
-        # Tetrahedral: walk from the low corner to the high one along the axes in order of fraction.
-        # Offsets into the flat table, unsigned so that no index can be meant from the end.
+        # Walk from the low corner to the high one along the axes in order of fraction.
         low = min(fr, min(fg, fb))
         high = max(fr, max(fg, fb))
         middle = fr + fg + fb - low - high
-        if fr >= fg and fr >= fb:
-            first = step_r
-        elif fg >= fb:
-            first = step_g
-        else:
-            first = step_b
-        if fb <= fr and fb <= fg:
-            last = step_b
-        elif fg <= fr:
-            last = step_g
-        else:
-            last = step_r
-        whole = step_r + step_g + step_b
-        at = np.uint64(i) * step_r + np.uint64(j) * step_g + np.uint64(k) * step_b
+        first = step_r if (fr >= fg and fr >= fb) else (step_g if fg >= fb else step_b)
+        final = step_b if (fb <= fr and fb <= fg) else (step_g if fg <= fr else step_r)
+        a = i * step_r + j * step_g + k * step_b
+        b1, b2, b3 = a + first, a + (whole - final), a + whole
         w0, w1, w2 = one - high, high - middle, middle - low
-        noise = _hash(np.uint32(row * 65537 + x))
-        for c in range(3):
-            o = at + np.uint64(c)
-            value = w0 * flat[o] + w1 * flat[o + first] + w2 * flat[o + whole - last] + low * flat[o + whole]
-            value *= np.float32(255.0)
-            noise = np.uint32(noise * np.uint32(0x9E3779B1) + np.uint32(0x7F4A7C15))
-            step = np.float32(noise >> np.uint32(8)) * np.float32(2.0**-24) if dither else np.float32(0.5)
-            out[row, x, 2 - c] = np.uint8(min(max(value + step, np.float32(0.0)), np.float32(255.0)))
-        out[row, x, 3] = np.uint8(255)
+        for c in range(4):
+            n = np.uint32(c)
+            out[4 * x + c] = w0 * flat[a + n] + w1 * flat[b1 + n] + w2 * flat[b2 + n] + low * flat[b3 + n]
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _round_row(values, noise, out):
+    """Code values (4 W,) of a row, ``noise`` in [0, 1) deciding which way each is rounded."""
+    tile = noise.size
+    for start in range(0, out.size, tile):
+        count = min(tile, out.size - start)
+        here, there = values[start : start + count], out[start : start + count]
+        for n in range(count):
+            value = here[n] * np.float32(255.0) + noise[n]
+            # By way of an integer of the float's own width, which many can be turned into at once.
+            there[n] = np.int32(min(max(value, np.float32(0.0)), np.float32(255.0)))
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _show_rows(picture, scale, size, flat, noise, first, last, out):
+    at, values = np.empty(picture.shape[1] * 3, np.float32), np.empty(picture.shape[1] * 4, np.float32)
+    for y in range(first, last):
+        _shape_row(picture[y].reshape(at.size), scale, np.float32(size - 1), at)
+        _look_up_row(at, size, flat, values)
+        _round_row(values, noise[y % noise.shape[0]], out[y].reshape(values.size))
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def _show(picture, scale, table, dither, out):
-    for row in nb.prange(picture.shape[0]):
-        _show_row(picture, scale, table, dither, row, out)
+def _show(picture, scale, size, flat, noise, out):
+    blocks = (picture.shape[0] + 15) // 16
+    for block in nb.prange(blocks):
+        _show_rows(picture, scale, size, flat, noise, block * 16, min(block * 16 + 16, picture.shape[0]), out)
+
+
+def _noise(tile: int = 256) -> NDArray[np.float32]:
+    """Rounding noise (tile, 4 tile) in [0, 1), none for the opaque channel: the same for every picture."""
+    noise = np.random.default_rng(2).random((tile, tile, 4), np.float32)
+    noise[..., 3] = 0.5
+    return noise.reshape(tile, 4 * tile)
 
 
 class DisplayTable:
@@ -153,6 +143,10 @@ class DisplayTable:
 
     def __init__(self, table: NDArray[np.float32]) -> None:
         self.table = np.ascontiguousarray(table, np.float32)
+        # Screen order: blue, green, red, opaque.
+        nodes = np.concatenate([table[..., ::-1], np.ones((*table.shape[:3], 1), table.dtype)], -1)
+        self._flat = np.ascontiguousarray(nodes, np.float32).ravel()
+        self._noise = _noise()
 
     def show(self, picture: NDArray[np.float32], scale: float, dither: bool = True) -> NDArray[np.uint8]:
         """Screen pixels (H, W, 4) uint8 in the order blue, green, red, opaque of a picture [cd/m2].
@@ -161,5 +155,6 @@ class DisplayTable:
         by half a code value either way and the same for every call, so that nothing crawls.
         """
         out = np.empty((*picture.shape[:2], 4), np.uint8)
-        _show(np.ascontiguousarray(picture, np.float32), np.float32(scale), self.table, dither, out)
+        noise = self._noise if dither else np.full_like(self._noise, 0.5)
+        _show(np.ascontiguousarray(picture, np.float32), np.float32(scale), len(self.table), self._flat, noise, out)
         return out

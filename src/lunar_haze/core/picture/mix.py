@@ -41,6 +41,8 @@ class Mixer:
         self._rest: NDArray[np.float32] | None = None
         self._moving: str | None = None
         self._shape: tuple[int, int, int] | None = None
+        # Two pictures taken in turn while a gain is moved: new memory costs as much as the mix.
+        self._rooms: list[NDArray[np.float32]] = []
 
     def set_layers(self, images: list[LayerImage]) -> None:
         """The layers there are now; arrays are read at every mix, not copied."""
@@ -59,7 +61,10 @@ class Mixer:
         return set(self._images)
 
     def picture(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
-        """The mix (H, W, 3) float32 [cd/m2] under ``gains``, or None while there is no layer."""
+        """The mix (H, W, 3) float32 [cd/m2] under ``gains``, or None while there is no layer.
+
+        While one gain is moved a picture stays as it is until the call after the next one.
+        """
         if self._shape is None:
             return None
         wanted = {g.key: g for g in gains if g.key in self._images}
@@ -73,7 +78,10 @@ class Mixer:
         elif changed or self._rest is None:
             self._moving, self._rest = None, None
         if self._rest is not None and self._moving in wanted:
-            out = np.empty_like(self._rest)
+            if len(self._rooms) < 2 or self._rooms[0].shape != self._rest.shape:
+                self._rooms = [np.empty_like(self._rest), np.empty_like(self._rest)]
+            self._rooms.reverse()
+            out = self._rooms[0]
             add_layer(self._rest, self._images[self._moving], wanted[self._moving], out)
             return out
         return self._sum(wanted, without=None)
@@ -114,3 +122,29 @@ def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
     out = np.empty((picture.shape[0] // step, picture.shape[1] // step, 3), np.float32)
     _block_mean(picture, step, out)
     return out
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def _enlarge(small, out):
+    height, width = small.shape[0], small.shape[1]
+    up, along = np.float32(height) / np.float32(out.shape[0]), np.float32(width) / np.float32(out.shape[1])
+    half, one = np.float32(0.5), np.float32(1.0)
+    for row in nb.prange(out.shape[0]):
+        y = min(max((np.float32(row) + half) * up - half, np.float32(0.0)), np.float32(height - 1))
+        j = min(int(y), max(height - 2, 0))
+        j1 = min(j + 1, height - 1)
+        fy = y - np.float32(j)
+        for column in range(out.shape[1]):
+            x = min(max((np.float32(column) + half) * along - half, np.float32(0.0)), np.float32(width - 1))
+            i = min(int(x), max(width - 2, 0))
+            i1 = min(i + 1, width - 1)
+            fx = x - np.float32(i)
+            for c in range(3):
+                low = small[j, i, c] * (one - fx) + small[j, i1, c] * fx
+                high = small[j1, i, c] * (one - fx) + small[j1, i1, c] * fx
+                out[row, column, c] = low * (one - fy) + high * fy
+
+
+def enlarge(small: NDArray, out: NDArray) -> None:
+    """Bilinear enlargement of a picture (h, w, 3) into ``out`` (H, W, 3), both float32."""
+    _enlarge(np.ascontiguousarray(small, np.float32), out)

@@ -35,6 +35,32 @@ def ribbon(picture: NDArray, scale: float) -> Ribbon:
     return Ribbon(counts / total, float((stops < RIBBON_LOW).sum() / total), float((stops > RIBBON_HIGH).sum() / total))
 
 
+@attrs.frozen
+class AirReading:
+    """What the mist does: its share of the light where it is read, and of whose light most of it is (name, share)."""
+
+    share: float
+    most: str
+    most_share: float
+
+
+def air_reading(
+    parts: dict[str, tuple[NDArray, NDArray]], inside: NDArray[np.bool_] | None = None
+) -> AirReading | None:
+    """Reading of the mist over the pixels ``inside`` (all, without it); None where there is no light.
+
+    ``parts`` are each source's surface and air part of the picture (H, W, 3), as mixed.
+    """
+    where = slice(None) if inside is None or not inside.any() else inside
+    surface = {k: float(np.maximum(luminance(s)[where], 0).mean()) for k, (s, _a) in parts.items()}
+    air = {k: float(np.maximum(luminance(a)[where], 0).mean()) for k, (_s, a) in parts.items()}
+    mist, total = sum(air.values()), sum(air.values()) + sum(surface.values())
+    if total <= 0.0:
+        return None
+    most = max(air, key=lambda k: air[k])
+    return AirReading(mist / total, most, air[most] / mist if mist > 0 else 0.0)
+
+
 def metered_ev100(picture: NDArray) -> float | None:
     """EV100 that puts the picture's log-mean luminance on mid grey; None for a black picture.
 

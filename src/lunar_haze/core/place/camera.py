@@ -12,11 +12,27 @@ SENSOR_WIDTH_MM = 36.0
 
 @attrs.frozen
 class Camera:
-    """Positions in metres; ``focal_mm`` on a 36 mm wide sensor."""
+    """Positions in metres; ``focal_mm`` on a 36 mm wide sensor.
+
+    ``f_number`` of 0 is a pinhole, sharp everywhere; ``focus_m`` is the distance along the axis
+    that is sharp, 0 for that of the aim.
+    """
 
     position: Vec3 = (0.0, -8.0, 1.7)
     aim: Vec3 = (0.0, 0.0, 1.5)
     focal_mm: float = 35.0
+    f_number: float = 0.0
+    focus_m: float = 0.0
+
+    @property
+    def aperture_radius_m(self) -> float:
+        """Radius of the lens's opening [m], 0 for a pinhole."""
+        return self.focal_mm / 1000 / (2 * self.f_number) if self.f_number > 0 else 0.0
+
+    @property
+    def sharp_at_m(self) -> float:
+        """Distance along the axis that is sharp [m]."""
+        return self.focus_m if self.focus_m > 0 else max(math.dist(self.position, self.aim), 0.05)
 
     @property
     def tan_half_width(self) -> float:
@@ -66,6 +82,20 @@ class Camera:
         """The same view with its aim ``distance_m`` [m] before the lens."""
         aim = np.asarray(self.position) + self.axes()[2] * distance_m
         return attrs.evolve(self, aim=tuple(aim.tolist()))
+
+    def towards(self, other: "Camera", share: float) -> "Camera":
+        """The camera a share of the way to another: in a straight line, at an even pace."""
+
+        def between(a: Vec3, b: Vec3) -> Vec3:
+            return tuple((np.asarray(a) * (1 - share) + np.asarray(b) * share).tolist())
+
+        def number(a: float, b: float) -> float:
+            return a * (1 - share) + b * share
+
+        return Camera(
+            between(self.position, other.position), between(self.aim, other.aim), number(self.focal_mm, other.focal_mm),
+            number(self.f_number, other.f_number), number(self.focus_m, other.focus_m),
+        )  # fmt: skip
 
     def dollied(self, factor: float) -> "Camera":
         """The camera moved along its axis so that its distance to the aim is multiplied by ``factor``."""

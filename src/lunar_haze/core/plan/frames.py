@@ -1,11 +1,18 @@
 """From a document to the layers its picture needs: a pure function."""
 
+import functools
+from typing import Any
+
+import attrs
 import numpy as np
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, PlaceSpec, View
-from lunar_haze.core.sources.gain import audible, source_gain
-from lunar_haze.core.sources.model import Source
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.model import ClearSky
+from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.gain import source_gain
+from lunar_haze.core.sources.model import PLACED, Ball, Crowd, Rig, Shape, Sky, Source, Tube
 
 
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
@@ -14,28 +21,82 @@ def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
     return max(int(shot.frame_width * scale) // 2 * 2, 16), max(int(shot.frame_height * scale) // 2 * 2, 16)
 
 
-def layer_of(source: Source, look: Look, view: View, place_key: str) -> LayerSpec:
-    """What decides the layer of one source of a look."""
-    return LayerSpec(place_key, view, source.shape, look.medium, look.bounces)
+def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[LayerSpec, ...]:
+    """What decides the layers of one source of a look.
+
+    One layer, or two where matte reflection and highlights are weighed apart: those are mixed.
+    """
+    shape = _plain(source.shape)
+    cards = tuple(attrs.evolve(c, id="", name="") for c in look.cards if not c.muted)
+    parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
+    return tuple(
+        LayerSpec(place_key, view, shape, look.medium, look.bounces, part, source.touches, cards) for part in parts
+    )
+
+
+#: More sources than this have no layer each: the others of a colour are computed as one.
+MOST_LAYERS = 96
+
+
+@functools.lru_cache(maxsize=8)
+def _planned(look: Look) -> tuple[Source, ...]:
+    """The balanced sources that are heard first, those past MOST_LAYERS gathered in crowds by their colour.
+
+    A crowd stands for its lamps' levels as they are: moving one of those dimmers computes it anew.
+    """
+    sources = wanted(look)
+    if len(sources) <= MOST_LAYERS:
+        return tuple(sources)
+    heard, own = look.heard(), sources[:MOST_LAYERS]
+    crowds: dict[tuple, list[Source]] = {}
+    for source in sources[MOST_LAYERS:]:
+        lamp_like = isinstance(source.shape, PLACED) and not isinstance(source.shape, Rig)
+        if not lamp_like or source.id not in heard:
+            # Skies, suns and surfaces are few; what is not heard needs no layer.
+            own += [] if lamp_like else [source]
+            continue
+        colour = (source.kelvin, source.tint_duv, source.gel, source.air_factor, source.matte, source.highlights,
+                  source.touches)  # fmt: skip
+        crowds.setdefault(colour, []).append(source)
+    return (*own, *(_crowd(members) for members in crowds.values()))
+
+
+def _crowd(members: list[Source]) -> Source:
+    levels = [canonical(s.shape, s.amount, s.unit) * 2.0**s.dimmer_stops for s in members]
+    total = max(sum(levels), 1e-30)
+    lamps: Any = tuple(_plain(s.shape) for s in members)
+    shape: Any = Crowd(lamps, tuple(level / total for level in levels))
+    return attrs.evolve(members[0], shape=shape, amount=total, unit="lm", dimmer_stops=0.0)
+
+
+def _plain(shape: Shape) -> Shape:
+    """A shape without what does not change how it shines: where a ball's or a tube's level is told."""
+    return attrs.evolve(shape, aim=(0.0, 0.0, 0.0)) if isinstance(shape, (Ball, Tube)) else shape
 
 
 def wanted(look: Look) -> list[Source]:
     """Sources whose layers are worth computing, the ones that are heard first."""
-    any_alone = any(s.alone and not s.muted for s in look.sources)
-    heard = [s for s in look.sources if audible(s, any_alone)]
-    return heard + [s for s in look.sources if not s.muted and s not in heard]
+    known = look.heard()
+    sources = look.balanced()
+    return [s for s in sources if s.id in known] + [s for s in sources if not s.muted and s.id not in known]
+
+
+def airs_of(look: Look) -> list[Atmosphere]:
+    """Atmospheres whose tables the gains and layers of a look need."""
+    domes = [s.shape.dome for s in look.sources if isinstance(s.shape, Sky) and not s.muted]
+    return [dome.weather.atmosphere for dome in domes if isinstance(dome, ClearSky)]
 
 
 def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
     """Mix factors of every layer of a look; sources that share a layer add up, silent ones are zero."""
-    any_alone = any(s.alone and not s.muted for s in look.sources)
+    known = look.heard()
     total: dict[str, list[np.ndarray]] = {}
-    for source in look.sources:
-        key = layer_of(source, look, view, place_key).key()
-        gain = source_gain(source).astype(np.float64) * audible(source, any_alone)
-        surface, air = total.setdefault(key, [np.zeros(3), np.zeros(3)])
-        surface += gain
-        air += gain * source.air_factor
+    for source in _planned(look) if len(look.sources) > MOST_LAYERS else look.balanced():
+        gain = source_gain(source, look.weather.atmosphere).astype(np.float64) if source.id in known else np.zeros(3)
+        for spec in layers_of(source, look, view, place_key):
+            surface, air = total.setdefault(spec.key(), [np.zeros(3), np.zeros(3)])
+            surface += gain * (source.highlights if spec.part == "highlights" else source.matte)
+            air += gain * (0.0 if spec.part == "highlights" else source.air_factor)
     return tuple(LayerGain(key, tuple(surface.tolist()), tuple(air.tolist())) for key, (surface, air) in total.items())
 
 
@@ -50,11 +111,11 @@ def frame_request(
     live: bool = True,
 ) -> FrameRequest:
     """The request whose layers and gains make the picture of ``shot`` under ``look``."""
-    view = View(shot.camera, *size)
+    view = View(shot.seen_from, *size)
     layers: dict[str, LayerSpec] = {}
-    for source in wanted(look):
-        spec = layer_of(source, look, view, place.key)
-        layers.setdefault(spec.key(), spec)
+    for source in _planned(look):
+        for spec in layers_of(source, look, view, place.key):
+            layers.setdefault(spec.key(), spec)
     return FrameRequest(
         request_id, place, view, look.medium, look.bounces, tuple(layers.values()),
         gains(look, view, place.key), passes, denoise, live,

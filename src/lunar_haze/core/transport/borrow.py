@@ -35,7 +35,8 @@ def borrow_scene(s):
         ints(s.material_of), ints(s.object_of), floats(s.materials), ints(s.textures_of),
         nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint8),
         nb.carray(as_pointer(s.texture_info.ctypes.data), s.texture_info.shape, np.int64),
-        floats(s.decode), floats(s.to_acescg), floats(s.energy), floats(s.mean_coat),
+        floats(s.decode), floats(s.to_acescg), floats(s.energy), floats(s.mean_coat), floats(s.cards),
+        floats(s.card_patterns),
     )  # fmt: skip
 
 
@@ -45,5 +46,6 @@ def borrow_lights(lights):
     return LightArrays(
         floats(lights.rows), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
         floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.light_of),
-        floats(lights.area_density),
+        floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
+        floats(lights.spared),
     )  # fmt: skip

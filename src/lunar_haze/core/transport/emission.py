@@ -1,7 +1,8 @@
 """Sampling and evaluating the sources, compiled. Every density is per solid angle at the receiver.
 
-Ball: even over the cone it subtends. Disc, rectangle, beam and glowing triangles: even over their
-area. Sun: even over its disc. Sky: by a table of its luminance. `lamp_hit` and `sky_radiance`
+Ball and measured lamp: even over the cone they subtend. Tube: even over the side that is seen.
+Disc, rectangle, beam and glowing triangles: even over their area. Sun: even over its disc. Sky: by
+a table of its luminance. A rig: each of its lamps as often as the next. `lamp_hit` and `sky_radiance`
 are the other half of multiple importance sampling (Veach & Guibas 1995): what a ray meets by
 chance, and the density with which the sampling above would have chosen that direction.
 """
@@ -11,6 +12,8 @@ import math
 import numba as nb
 import numpy as np
 
+from lunar_haze.core.transport.heaven_light import disc_radiance, sample_sky, sky_radiance
+from lunar_haze.core.transport.lamp_lobes import gate, measured, smooth_edge, window
 from lunar_haze.core.transport.lights import (
     AREA,
     AXIS,
@@ -23,16 +26,22 @@ from lunar_haze.core.transport.lights import (
     HALF_H,
     HALF_W,
     KIND,
+    LIGHTS,
+    NO_REACH,
     ONE_MINUS_COS,
+    PHOTOMETRIC,
     POSITION,
     RADIANCE,
     RADIUS,
+    REACH,
     RECTANGLE,
+    RIG,
     SIDE,
     SKY,
     SUN,
     SURFACE,
     TABLE,
+    TUBE,
     UP,
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
@@ -44,74 +53,7 @@ _PI = f32(math.pi)
 
 
 @_jit
-def _beam_profile(row, cos_angle):
-    t = (cos_angle - row[COS_OUTER]) / max(row[COS_INNER] - row[COS_OUTER], f32(1e-7))
-    t = min(max(t, f32(0.0)), f32(1.0))
-    return t * t * (f32(3.0) - f32(2.0) * t)
-
-
-@_jit
-def sky_radiance(lights, table, dx, dy, dz):
-    """Bilinear radiance rgb of a sky in a direction, and the table's density [1/sr] there."""
-    sky = lights.sky[table]
-    height, width = sky.shape[0], sky.shape[1]
-    row = f32(math.acos(min(max(dz, f32(-1.0)), f32(1.0)))) * f32(height) / _PI
-    azimuth = f32(math.atan2(dx, dy))
-    if azimuth < f32(0.0):
-        azimuth += f32(2.0) * _PI
-    column = azimuth * f32(width) / (f32(2.0) * _PI)
-    i = min(int(row), height - 1)
-    j = min(int(column), width - 1)
-    density = lights.sky_density[table, i, j]
-    y = min(max(row - f32(0.5), f32(0.0)), f32(height) - f32(1.001))
-    x = column - f32(0.5)
-    y0, x0 = int(y), int(math.floor(x))
-    fy, fx = y - f32(y0), x - f32(x0)
-    xa, xb = (x0 + width) % width, (x0 + 1) % width
-    r, g, b = f32(0.0), f32(0.0), f32(0.0)
-    for k in range(4):
-        w = (fy if k >> 1 else f32(1.0) - fy) * (fx if k & 1 else f32(1.0) - fx)
-        px = sky[y0 + (k >> 1), xb if k & 1 else xa]
-        r += w * px[0]
-        g += w * px[1]
-        b += w * px[2]
-    return r, g, b, density
-
-
-@_jit
-def _find(cumulative, value):
-    """Largest i with cumulative[i] <= value, for an array that starts at 0 and ends at 1."""
-    low, high = 0, cumulative.shape[0] - 1
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if cumulative[middle] <= value:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@_jit
-def _sample_sky(lights, table, u, v):
-    rows = lights.sky_rows[table]
-    i = _find(rows, u)
-    columns = lights.sky_columns[table, i]
-    j = _find(columns, v)
-    height = rows.shape[0] - 1
-    width = columns.shape[0] - 1
-    fu = (u - rows[i]) / max(rows[i + 1] - rows[i], f32(1e-12))
-    fv = (v - columns[j]) / max(columns[j + 1] - columns[j], f32(1e-12))
-    # Even over the solid angle of the cell: linear in the cosine.
-    c0 = f32(math.cos(_PI * f32(i) / f32(height)))
-    c1 = f32(math.cos(_PI * f32(i + 1) / f32(height)))
-    cos_t = c0 + (c1 - c0) * fu
-    sin_t = f32(math.sqrt(max(f32(1.0) - cos_t * cos_t, f32(0.0))))
-    azimuth = f32(2.0) * _PI * (f32(j) + fv) / f32(width)
-    return sin_t * f32(math.sin(azimuth)), sin_t * f32(math.cos(azimuth)), cos_t
-
-
-@_jit
-def _towards(row, px, py, pz, qx, qy, qz, nx, ny, nz, area_density, r, g, b, two_sided, beam):
+def _towards(lights, row, px, py, pz, qx, qy, qz, nx, ny, nz, area_density, r, g, b, two_sided, beam):
     """Direction, distance, radiance and solid-angle density of a sampled point on a flat emitter."""
     zero = f32(0.0)
     dx, dy, dz = qx - px, qy - py, qz - pz
@@ -126,7 +68,8 @@ def _towards(row, px, py, pz, qx, qy, qz, nx, ny, nz, area_density, r, g, b, two
     if cos_e <= f32(1e-6):
         return dx, dy, dz, distance, zero, zero, zero, zero
     if beam:
-        k = _beam_profile(row, cos_e)
+        k = smooth_edge(cos_e, row[COS_INNER], row[COS_OUTER])
+        k *= gate(lights, row, qx - row[POSITION], qy - row[POSITION + 1], qz - row[POSITION + 2], -dx, -dy, -dz)
         r, g, b = r * k, g * k, b * k
     return dx, dy, dz, distance, r, g, b, area_density * d2 / cos_e
 
@@ -139,7 +82,23 @@ def sample_light(s, lights, number, px, py, pz, u, v):
     zero means that nothing was found.
     """
     row = lights.rows[number]
+    chance = f32(1.0)
+    if int(row[KIND]) == RIG:
+        count = int(row[COUNT])
+        one = min(int(u * f32(count)), count - 1)
+        u = u * f32(count) - f32(one)
+        row = lights.rows[int(row[FIRST]) + one]
+        chance = f32(1.0) / f32(count)
     kind = int(row[KIND])
+    dx, dy, dz, distance, r, g, b, pdf = _sample_row(s, lights, row, kind, px, py, pz, u, v)
+    if kind != SUN and kind != SKY and kind != SURFACE and row[REACH] < f32(NO_REACH):
+        k = window(row, px, py, pz)
+        r, g, b = r * k, g * k, b * k
+    return dx, dy, dz, distance, r, g, b, pdf * chance
+
+
+@_jit
+def _sample_row(s, lights, row, kind, px, py, pz, u, v):
     zero = f32(0.0)
     radiance = row[RADIANCE]
     if kind == SUN:
@@ -147,13 +106,16 @@ def sample_light(s, lights, number, px, py, pz, u, v):
         dx = x * row[SIDE] + y * row[UP] + z * row[AXIS]
         dy = x * row[SIDE + 1] + y * row[UP + 1] + z * row[AXIS + 1]
         dz = x * row[SIDE + 2] + y * row[UP + 2] + z * row[AXIS + 2]
+        radiance = disc_radiance(lights, row, px, py, pz, dx, dy, dz)
         return dx, dy, dz, FAR, radiance, radiance, radiance, f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS])
     if kind == SKY:
+        if row[LIGHTS] <= zero:
+            return zero, zero, f32(1.0), zero, zero, zero, zero, zero
         table = int(row[TABLE])
-        dx, dy, dz = _sample_sky(lights, table, u, v)
+        dx, dy, dz = sample_sky(lights, table, u, v)
         r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
         return dx, dy, dz, FAR, r, g, b, density
-    if kind == BALL:
+    if kind == BALL or kind == PHOTOMETRIC:
         cx, cy, cz = row[POSITION] - px, row[POSITION + 1] - py, row[POSITION + 2] - pz
         d2 = cx * cx + cy * cy + cz * cz
         radius = row[RADIUS]
@@ -161,6 +123,8 @@ def sample_light(s, lights, number, px, py, pz, u, v):
             return zero, zero, f32(1.0), zero, zero, zero, zero, zero
         d = f32(math.sqrt(d2))
         cx, cy, cz = cx / d, cy / d, cz / d
+        if kind == PHOTOMETRIC:
+            radiance *= measured(lights, row, -cx, -cy, -cz)
         sin2 = radius * radius / d2
         one_minus = sin2 / (f32(1.0) + f32(math.sqrt(f32(1.0) - sin2)))
         x, y, z = uniform_cone(u, v, one_minus)
@@ -192,8 +156,32 @@ def sample_light(s, lights, number, px, py, pz, u, v):
         k = f32(1.0) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-30))
         r, g, b = emission_at(s, triangle, bu, bv)
         return _towards(
-            row, px, py, pz, p[i0, 0] + bu * ax + bv * bx, p[i0, 1] + bu * ay + bv * by, p[i0, 2] + bu * az + bv * bz,
+            lights, row, px, py, pz,
+            p[i0, 0] + bu * ax + bv * bx, p[i0, 1] + bu * ay + bv * by, p[i0, 2] + bu * az + bv * bz,
             nx * k, ny * k, nz * k, lights.area_density[triangle], r, g, b, emits_towards(s, triangle, False), False,
+        )  # fmt: skip
+    if kind == TUBE:
+        wx, wy, wz = px - row[POSITION], py - row[POSITION + 1], pz - row[POSITION + 2]
+        h = wx * row[AXIS] + wy * row[AXIS + 1] + wz * row[AXIS + 2]
+        wx, wy, wz = wx - h * row[AXIS], wy - h * row[AXIS + 1], wz - h * row[AXIS + 2]
+        apart = f32(math.sqrt(wx * wx + wy * wy + wz * wz))
+        if apart <= row[RADIUS] * f32(1.0001):
+            return zero, zero, f32(1.0), zero, zero, zero, zero, zero
+        wx, wy, wz = wx / apart, wy / apart, wz / apart
+        vx = row[AXIS + 1] * wz - row[AXIS + 2] * wy
+        vy = row[AXIS + 2] * wx - row[AXIS] * wz
+        vz = row[AXIS] * wy - row[AXIS + 1] * wx
+        # Even over the part of the side that faces p.
+        half = f32(math.acos(row[RADIUS] / apart))
+        angle = (f32(2.0) * u - f32(1.0)) * half
+        c, d = f32(math.cos(angle)), f32(math.sin(angle))
+        nx, ny, nz = c * wx + d * vx, c * wy + d * vy, c * wz + d * vz
+        z = (f32(2.0) * v - f32(1.0)) * row[HALF_W]
+        return _towards(
+            lights, row, px, py, pz, row[POSITION] + z * row[AXIS] + row[RADIUS] * nx,
+            row[POSITION + 1] + z * row[AXIS + 1] + row[RADIUS] * ny,
+            row[POSITION + 2] + z * row[AXIS + 2] + row[RADIUS] * nz, nx, ny, nz,
+            f32(1.0) / (f32(4.0) * half * row[RADIUS] * row[HALF_W]), radiance, radiance, radiance, False, False,
         )  # fmt: skip
     if kind == RECTANGLE:
         x, y = (f32(2.0) * u - f32(1.0)) * row[HALF_W], (f32(2.0) * v - f32(1.0)) * row[HALF_H]
@@ -201,7 +189,7 @@ def sample_light(s, lights, number, px, py, pz, u, v):
         x, y = uniform_disc(u, v)
         x, y = x * row[RADIUS], y * row[RADIUS]
     return _towards(
-        row, px, py, pz,
+        lights, row, px, py, pz,
         row[POSITION] + x * row[SIDE] + y * row[UP], row[POSITION + 1] + x * row[SIDE + 1] + y * row[UP + 1],
         row[POSITION + 2] + x * row[SIDE + 2] + y * row[UP + 2],
         row[AXIS], row[AXIS + 1], row[AXIS + 2], f32(1.0) / row[AREA], radiance, radiance, radiance,
@@ -210,10 +198,42 @@ def sample_light(s, lights, number, px, py, pz, u, v):
 
 
 @_jit
+def _tube_hit(row, reached, cx, cy, cz, dx, dy, dz, far):
+    """`lamp_hit` of a tube whose middle lies at ``c`` from the ray's origin."""
+    zero = f32(0.0)
+    slide = dx * row[AXIS] + dy * row[AXIS + 1] + dz * row[AXIS + 2]
+    lift = cx * row[AXIS] + cy * row[AXIS + 1] + cz * row[AXIS + 2]
+    ax, ay, az = dx - slide * row[AXIS], dy - slide * row[AXIS + 1], dz - slide * row[AXIS + 2]
+    bx, by, bz = cx - lift * row[AXIS], cy - lift * row[AXIS + 1], cz - lift * row[AXIS + 2]
+    aa = ax * ax + ay * ay + az * az
+    apart2 = bx * bx + by * by + bz * bz
+    r2 = row[RADIUS] * row[RADIUS]
+    if aa < f32(1e-12) or apart2 <= r2 * f32(1.0002):
+        return zero, zero
+    middle = (ax * bx + ay * by + az * bz) / aa
+    # Its nearest approach to the axis, from vectors that are small there.
+    px, py, pz = bx - middle * ax, by - middle * ay, bz - middle * az
+    miss2 = px * px + py * py + pz * pz
+    if middle <= zero or miss2 >= r2:
+        return zero, zero
+    t = middle - f32(math.sqrt((r2 - miss2) / aa))
+    if t <= zero or t > far or abs(t * slide - lift) > row[HALF_W]:
+        return zero, zero
+    # The normal there points from the axis to the hit.
+    cos_e = -((t * ax - bx) * dx + (t * ay - by) * dy + (t * az - bz) * dz) / row[RADIUS]
+    if cos_e <= f32(1e-6):
+        return zero, zero
+    half = f32(math.acos(f32(math.sqrt(r2 / apart2))))
+    density = t * t / (f32(4.0) * half * row[RADIUS] * row[HALF_W] * cos_e)
+    return row[RADIANCE] * reached, density
+
+
+@_jit
 def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
     """Radiance and sampling density [1/sr] of a lamp or a sun that the ray meets before ``far``.
 
-    (0, 0) when it is not met. Skies and glowing surfaces are met by the ray itself, elsewhere.
+    (0, 0) when it is not met. Skies and glowing surfaces are met by the ray itself, elsewhere; of a
+    rig ask for each lamp.
     """
     row = lights.rows[number]
     kind = int(row[KIND])
@@ -225,11 +245,15 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
         ex, ey, ez = dx - row[AXIS], dy - row[AXIS + 1], dz - row[AXIS + 2]
         if f32(0.5) * (ex * ex + ey * ey + ez * ez) > row[ONE_MINUS_COS]:
             return zero, zero
-        return row[RADIANCE], f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS])
-    if kind == SKY or kind == SURFACE:
+        radiance = disc_radiance(lights, row, ox, oy, oz, dx, dy, dz)
+        return radiance, f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS])
+    if kind == SKY or kind == SURFACE or kind == RIG:
         return zero, zero
+    reached = window(row, ox, oy, oz) if row[REACH] < f32(NO_REACH) else f32(1.0)
     cx, cy, cz = row[POSITION] - ox, row[POSITION + 1] - oy, row[POSITION + 2] - oz
-    if kind == BALL:
+    if kind == TUBE:
+        return _tube_hit(row, reached, cx, cy, cz, dx, dy, dz, far)
+    if kind == BALL or kind == PHOTOMETRIC:
         d2 = cx * cx + cy * cy + cz * cz
         r2 = row[RADIUS] * row[RADIUS]
         along = cx * dx + cy * dy + cz * dz
@@ -241,7 +265,11 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
             return zero, zero
         sin2 = r2 / d2
         one_minus = sin2 / (f32(1.0) + f32(math.sqrt(f32(1.0) - sin2)))
-        return row[RADIANCE], f32(1.0) / (f32(2.0) * _PI * one_minus)
+        radiance = row[RADIANCE] * reached
+        if kind == PHOTOMETRIC:
+            k = f32(1.0) / f32(math.sqrt(d2))
+            radiance *= measured(lights, row, -cx * k, -cy * k, -cz * k)
+        return radiance, f32(1.0) / (f32(2.0) * _PI * one_minus)
     cos_e = -(dx * row[AXIS] + dy * row[AXIS + 1] + dz * row[AXIS + 2])
     if cos_e <= f32(1e-6):
         return zero, zero
@@ -256,7 +284,8 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
             return zero, zero
     elif x * x + y * y > row[RADIUS] * row[RADIUS]:
         return zero, zero
-    radiance = row[RADIANCE]
+    radiance = row[RADIANCE] * reached
     if kind == BEAM:
-        radiance *= _beam_profile(row, cos_e)
+        radiance *= smooth_edge(cos_e, row[COS_INNER], row[COS_OUTER])
+        radiance *= gate(lights, row, qx, qy, qz, -dx, -dy, -dz)
     return radiance, t * t / (row[AREA] * cos_e)

@@ -10,21 +10,35 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.layers.model import LayerImage, LayerSpec, View
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
+from lunar_haze.core.sky.dome import MAP_HEIGHT
+from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.transport.guides import guide_pass
-from lunar_haze.core.transport.lights import LightArrays, pack_lights
+from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
 from lunar_haze.core.transport.path import CHUNK, trace_part
-from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.transport.scene import PackedPlace, pack_cards
+from lunar_haze.core.transport.starfield import has_stars, star_picture
 from lunar_haze.core.transport.view import pack_view
+from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
+
+#: Layers that a frame holds at the most, before more are wanted at once.
+MOST_SLOTS = 256
+#: Layers taken from a cache go on from this sample of their sequence at least.
+SAMPLES_KEPT = 64
 
 
 @attrs.define(eq=False)
 class LayerSum:
-    """Where a layer's sums lie in the frame's pool, and how many passes they hold."""
+    """Where a layer's sums lie in the frame's pool, and how many passes they hold.
+
+    ``next_sample`` is the first number of the sample sequence that the layer has not used.
+    """
 
     spec: LayerSpec
     slot: int
     passes: int = 0
+    next_sample: int = 0
     last_wanted: int = 0
 
 
@@ -54,31 +68,72 @@ class Guides:
         )
 
 
+@attrs.frozen
+class Emphasis:
+    """What a layer adds to the picture now: its gain, and its share of the picture's light in [0, 1]."""
+
+    gain: LayerGain
+    share: float
+
+
+def _emphasis_rows(keys: list[str], emphasis: dict[str, Emphasis] | None) -> NDArray[np.float32]:
+    """Rows (n, 7) float32 for the kernel; without emphasis every layer is as important as the next."""
+    rows = np.zeros((len(keys), EMPHASIS_COLUMNS), np.float32)
+    rows[:, 6] = 1.0
+    for row, key in zip(rows, keys):
+        known = (emphasis or {}).get(key)
+        if known is not None:
+            row[0:3] = np.multiply(known.gain.surface, LUMINANCE_WEIGHTS)
+            row[3:6] = np.multiply(known.gain.air, LUMINANCE_WEIGHTS)
+            row[6] = known.share
+    # A fifth of the picks is spread evenly: what adds little here may be all there is elsewhere.
+    total = float(rows[:, 6].sum())
+    rows[:, 6] = 0.2 / len(keys) + (0.8 * rows[:, 6] / total if total > 0 else 0.8 / len(keys))
+    return rows
+
+
+def lit_of(spec: LayerSpec) -> Lit:
+    """A layer's source as the kernels gather it."""
+    return Lit(spec.shape, spec.part, spec.touches)
+
+
 class Frame:
     """Layers and guides of one view of a place.
 
     Sums lie in two pools (slots, pixels, 3) float32. Layers that are no longer wanted keep their
-    slot until ``memory_bytes`` is reached; then the one unwanted for longest gives way.
+    slot until ``memory_bytes`` is reached; then the one unwanted for longest gives way. Skies are
+    maps of ``sky_rows`` rows.
     """
 
-    def __init__(self, place: PackedPlace, view: View, memory_bytes: int = 1 << 30) -> None:
+    def __init__(
+        self, place: PackedPlace, view: View, memory_bytes: int = 1 << 30, sky_rows: int = MAP_HEIGHT
+    ) -> None:
+        self._sky_rows = sky_rows
         self.place = place
         self.view = view
         self.pixels = view.width * view.height
         self.camera = pack_view(view)
         self.guides = Guides.empty(self.pixels)
         self.sums: dict[str, LayerSum] = {}
-        self._slot_limit = max(memory_bytes // (self.pixels * 24), 1)
-        self._surface = np.zeros((0, self.pixels, 3), np.float32)
-        self._air = np.zeros((0, self.pixels, 3), np.float32)
+        # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
+        slots = max(min(memory_bytes // (self.pixels * 24), MOST_SLOTS), 1)
+        self._surface = np.zeros((slots, self.pixels, 3), np.float32)
+        self._air = np.zeros((slots, self.pixels, 3), np.float32)
+        self._used = 0
         self._wanted: list[str] = []
         self._lights: LightArrays | None = None
         self._clock = 0
+        self._stars = np.zeros((1, 3), np.float32)
+        self._star_owner = -1
+        self._dark = np.zeros(self.pixels, np.float32)
+        self._cards: tuple[Card, ...] = ()
+        #: The place with the cards that stand in it.
+        self.arrays = place.arrays
 
     @property
     def memory_bytes(self) -> int:
         """Memory that the sums take."""
-        return self._surface.nbytes + self._air.nbytes
+        return self._used * self.pixels * 24
 
     def add_guides(self, passes: int) -> None:
         """Gather ``passes`` more samples of the guides."""
@@ -99,49 +154,77 @@ class Frame:
         """Make room for layers; returns their keys in the same order. Sums already here go on."""
         self._clock += 1
         keys = [spec.key() for spec in specs]
+        cards = specs[0].cards if specs else ()
+        if cards != self._cards:
+            self._cards = cards
+            rows, patterns = pack_cards(cards)
+            self.arrays = self.place.arrays._replace(cards=rows, card_patterns=patterns)
         for key, spec in zip(keys, specs):
             if key not in self.sums:
                 self.sums[key] = LayerSum(spec, self._free_slot(set(keys)))
             self.sums[key].last_wanted = self._clock
         if keys != self._wanted:
-            self._lights = pack_lights([spec.shape for spec in specs], self.place.place, self.place.order)
+            self._lights = None
             self._wanted = keys
         return keys
+
+    def _pack(self) -> LightArrays:
+        """The wanted sources for the kernel. Put off until they are traced: a scrubbed hour may never be."""
+        if self._lights is None:
+            sources = [lit_of(self.sums[k].spec) for k in self._wanted]
+            shapes = [source.shape for source in sources]
+            self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows)
+            skies = [n for n, shape in enumerate(shapes) if has_stars(shape)]
+            self._star_owner = skies[0] if skies else -1
+            if skies:
+                self._stars = star_picture(shapes[skies[0]].dome, self.view)
+        return self._lights
 
     def _free_slot(self, keep: set[str]) -> int:
         taken = {s.slot for s in self.sums.values()}
         for slot in range(len(self._surface)):
             if slot not in taken:
-                self._surface[slot] = 0
-                self._air[slot] = 0
+                if slot < self._used:
+                    self._surface[slot] = 0
+                    self._air[slot] = 0
+                self._used = max(self._used, slot + 1)
                 return slot
-        if len(self._surface) >= self._slot_limit:
-            idle = [k for k in self.sums if k not in keep]
-            if idle:
-                oldest = min(idle, key=lambda k: self.sums[k].last_wanted)
-                del self.sums[oldest]
-                return self._free_slot(keep)
-        more = np.zeros((4, self.pixels, 3), np.float32)
-        self._surface = np.concatenate([self._surface, more])
-        self._air = np.concatenate([self._air, more])
-        return len(self._surface) - 4
+        idle = [k for k in self.sums if k not in keep]
+        if idle:
+            del self.sums[min(idle, key=lambda k: self.sums[k].last_wanted)]
+        else:
+            # More is wanted at once than the limit allows: it has to be.
+            more = np.zeros((max(len(self._surface), 4), self.pixels, 3), np.float32)
+            self._surface = np.concatenate([self._surface, more])
+            self._air = np.concatenate([self._air, more])
+        return self._free_slot(keep)
 
-    def trace(self, keys: list[str], part: int = 0, parts: int = 1) -> None:
+    def trace(
+        self, keys: list[str], part: int = 0, parts: int = 1, emphasis: dict[str, Emphasis] | None = None,
+        lit: NDArray[np.float32] | None = None,
+    ) -> None:  # fmt: skip
         """Trace part ``part`` of ``parts`` of the next pass of the wanted layers ``keys``.
 
-        They must stand at the same number of passes, and get all parts before the pass counts.
+        With ``emphasis`` rays go where they change the picture most, given what other layers add
+        to it already: ``lit`` (pixels,) luminance [cd/m2]. The mean of a layer stays the same, its
+        grain does not. They get all parts before the pass counts, and one sample of the sequence
+        that is new to all of them.
         """
-        assert self._lights is not None, "want() comes before trace()"
+        lights = self._pack()
         sums = [self.sums[k] for k in keys]
         active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
         medium = sums[0].spec.medium.pack()
+        sample = max(s.next_sample for s in sums)
         trace_part(
-            self.place.arrays, self._lights, active, self.camera, medium, sums[0].spec.bounces, sums[0].passes,
-            self.view.width, self.pixels, part, parts, nb.get_num_threads(), self._surface, self._air,
+            self.arrays, lights, active, _emphasis_rows(keys, emphasis),
+            self._dark if lit is None else lit, self._stars, self._star_owner, self.camera, medium,
+            sums[0].spec.bounces, sample, self.view.width, self.pixels, part, parts, nb.get_num_threads(),
+            self._surface, self._air,
         )  # fmt: skip
         if part == parts - 1:
             for layer in sums:
                 layer.passes += 1
+                layer.next_sample = sample + 1
 
     def put(self, key: str, image: LayerImage) -> None:
         """Fill a wanted layer from saved pictures of ``image.passes`` passes."""
@@ -150,13 +233,15 @@ class Frame:
         self._surface[layer.slot] = image.surface.reshape(-1, 3) * weight
         self._air[layer.slot] = image.air.reshape(-1, 3) * weight
         layer.passes = image.passes
+        # It may have left out samples that others took: go on where none of a live picture has been.
+        layer.next_sample = max(image.passes, SAMPLES_KEPT)
 
     def restart(self, key: str) -> None:
         """Forget what a layer has gathered."""
         layer = self.sums[key]
         self._surface[layer.slot] = 0
         self._air[layer.slot] = 0
-        layer.passes = 0
+        layer.passes, layer.next_sample = 0, 0
 
     def write_mean(self, key: str, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
         """Write a layer's mean pictures into ``surface`` and ``air`` (H, W, 3)."""
@@ -164,6 +249,10 @@ class Frame:
         weight = np.float32(1.0 / max(layer.passes, 1))
         np.multiply(self._as_image(self._surface[layer.slot]), weight, out=surface)
         np.multiply(self._as_image(self._air[layer.slot]), weight, out=air)
+
+    def sums_of(self, layer: LayerSum) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Surface and air part (pixels, 3) of a layer, summed over its passes."""
+        return self._surface[layer.slot], self._air[layer.slot]
 
     def image(self, key: str) -> LayerImage:
         """A layer's mean pictures (H, W, 3) float32."""

@@ -75,43 +75,46 @@ def ggx_terms(vz, lz, hz, a2):
     return d * g2_over, d * g1_over
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _gather_albedo(samples, table):
+    """Mean of the weights of sampled directions, split by Fresnel, for every cosine and roughness."""
+    one = f32(1.0)
+    size, scale = table.shape[0], one / f32(samples)
+    for i in range(size):
+        mu = (f32(i) + f32(0.5)) / f32(size)
+        vx = f32(math.sqrt(one - mu * mu))
+        for j in range(size):
+            roughness = f32(j) / f32(size - 1)
+            alpha = max(roughness * roughness, MIN_ALPHA)
+            a, b = 0.0, 0.0
+            for k in range(samples * samples):
+                u, v = (f32(k // samples) + f32(0.5)) * scale, (f32(k % samples) + f32(0.5)) * scale
+                nx, _ny, nz = visible_normal(vx, f32(0.0), mu, alpha, u, v)
+                v_dot_h = max(vx * nx + mu * nz, f32(0.0))
+                lz = f32(2.0) * v_dot_h * nz - mu
+                if lz > f32(0.0):
+                    root_v, root_l = _lambda_root(mu, alpha * alpha), _lambda_root(lz, alpha * alpha)
+                    weight = lz * (mu + root_v) / (mu * root_l + lz * root_v)
+                    fresnel = (one - v_dot_h) ** 5
+                    a += weight * (one - fresnel)
+                    b += weight * fresnel
+            table[i, j, 0], table[i, j, 1] = a / samples**2, b / samples**2
+
+
 @functools.lru_cache(maxsize=1)
-def energy_tables(samples: int = 64) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def energy_tables(samples: int = 32) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Directional albedo of GGX, split as F0 * A + B.
 
     Returns ((32, 32, 2) float32 over [cos_v, roughness], and (32,) float32 cosine-weighted mean
     albedo of the compensated dielectric coat over roughness).
     """
-    mu = ((np.arange(TABLE_SIZE) + 0.5) / TABLE_SIZE)[:, None, None]
-    roughness = (np.arange(TABLE_SIZE) / (TABLE_SIZE - 1))[None, :, None]
-    alpha = np.maximum(roughness**2, float(MIN_ALPHA))
-    k = (np.arange(samples) + 0.5) / samples
-    u, v = (g.ravel()[None, None] for g in np.meshgrid(k, k))
-    view = np.broadcast_arrays(np.sqrt(1 - mu**2), 0 * mu, mu)
-    # Heitz (2018) in array form; the azimuth of the view is zero, so t1 is +y.
-    sx, sz = alpha * view[0], view[2]
-    length = np.hypot(sx, sz)
-    sx, sz = sx / length, sz / length
-    r, phi = np.sqrt(u), 2 * np.pi * v
-    p1, p2 = r * np.cos(phi), r * np.sin(phi)
-    s = 0.5 * (1 + sz)
-    p2 = (1 - s) * np.sqrt(1 - p1**2) + s * p2
-    p3 = np.sqrt(np.maximum(1 - p1**2 - p2**2, 0))
-    nx, ny, nz = alpha * (-p2 * sz + p3 * sx), alpha * p1, np.maximum(p2 * sx + p3 * sz, 1e-6)
-    length = np.sqrt(nx**2 + ny**2 + nz**2)
-    nx, nz = nx / length, nz / length
-    v_dot_h = np.maximum(view[0] * nx + view[2] * nz, 0)
-    lz = 2 * v_dot_h * nz - view[2]
-    a2 = alpha**2
-    root_v = np.sqrt(a2 + (1 - a2) * view[2] ** 2)
-    root_l = np.sqrt(a2 + (1 - a2) * lz**2)
-    weight = np.where(lz > 0, lz * (view[2] + root_v) / (view[2] * root_l + lz * root_v), 0.0)
-    fresnel = (1 - v_dot_h) ** 5
-    table = np.stack([(weight * (1 - fresnel)).mean(-1), (weight * fresnel).mean(-1)], -1)
+    table = np.empty((TABLE_SIZE, TABLE_SIZE, 2), np.float64)
+    _gather_albedo(samples, table)
+    mu = ((np.arange(TABLE_SIZE) + 0.5) / TABLE_SIZE)[:, None]
     f0 = float(DIELECTRIC_F0)
     single = table[..., 0] * f0 + table[..., 1]
     coat = single * (1 + f0 * (1 / table.sum(-1) - 1))
-    mean = (coat * mu[..., 0]).sum(0) / mu[..., 0].sum(0)
+    mean = (coat * mu).sum(0) / mu.sum(0)
     return table.astype(np.float32), mean.astype(np.float32)
 
 
@@ -152,9 +155,13 @@ def specular_share(table, vz, roughness, metallic, r, g, b):
 
 @_jit
 def evaluate(table, mean_coat, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness, share):
-    """Reflectance times cosine, rgb [1/sr], and the sampling density [1/sr] of direction l."""
-    if lz <= f32(0.0) or vz <= f32(0.0):
-        return f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+    """Reflectance times cosine, rgb [1/sr], the sampling density [1/sr] of direction l, and the matte part.
+
+    The matte part (rgb) is what of the reflectance is diffuse; the rest makes highlights.
+    """
+    zero = f32(0.0)
+    if lz <= zero or vz <= zero:
+        return zero, zero, zero, zero, zero, zero, zero
     alpha = max(roughness * roughness, MIN_ALPHA)
     a2 = alpha * alpha
     hx, hy, hz = vx + lx, vy + ly, vz + lz
@@ -175,17 +182,17 @@ def evaluate(table, mean_coat, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughn
     out_g = specular * (f0g + (f32(1.0) - f0g) * fresnel) * (f32(1.0) + f0g * lost)
     out_b = specular * (f0b + (f32(1.0) - f0b) * fresnel) * (f32(1.0) + f0b * lost)
     pdf = share * density
-    if d_metal > f32(0.0):
+    matte_r, matte_g, matte_b = zero, zero, zero
+    if d_metal > zero:
         y = min(max(roughness * (mean_coat.shape[0] - 1), f32(0.0)), f32(mean_coat.shape[0] - 1.001))
         j = int(y)
         mean = mean_coat[j] + (mean_coat[j + 1] - mean_coat[j]) * (y - f32(j))
         through = (f32(1.0) - coat_albedo(table, vz, roughness)) * (f32(1.0) - coat_albedo(table, lz, roughness))
         diffuse = d_metal * through / (f32(1.0) - mean) * lz * f32(1.0 / math.pi)
-        out_r += r * diffuse
-        out_g += g * diffuse
-        out_b += b * diffuse
+        matte_r, matte_g, matte_b = r * diffuse, g * diffuse, b * diffuse
+        out_r, out_g, out_b = out_r + matte_r, out_g + matte_g, out_b + matte_b
         pdf += (f32(1.0) - share) * lz * f32(1.0 / math.pi)
-    return out_r, out_g, out_b, pdf
+    return out_r, out_g, out_b, pdf, matte_r, matte_g, matte_b
 
 
 @_jit

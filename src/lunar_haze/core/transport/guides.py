@@ -8,7 +8,7 @@ from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, r
 from lunar_haze.core.transport.sampling import combine, sample_pair
 from lunar_haze.core.transport.scene import CUTOFF
 from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon, surface_at
-from lunar_haze.core.transport.view import primary_direction, tent
+from lunar_haze.core.transport.view import lens_ray, tent
 
 f32, u32 = np.float32, np.uint32
 #: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.
@@ -44,8 +44,11 @@ def guide_chunk(s, camera, index, width, first, last, albedo, normal, depth, own
         if index > 0:
             ju, jv = sample_pair(combine(u32(pixel), u32(0x2C1B3C6D)), 0, index)
             x, y = x + tent(ju), y + tent(jv)
-        dx, dy, dz = primary_direction(camera, x, y)
-        triangle, t, u, v = _seen(s, ray, camera[0], camera[1], camera[2], dx, dy, dz)
+        lu, lv = f32(0.0), f32(0.0)
+        if index > 0:
+            lu, lv = sample_pair(combine(u32(pixel), u32(0x2C1B3C6D)), 1, index)
+        ox, oy, oz, dx, dy, dz = lens_ray(camera, x, y, lu, lv)
+        triangle, t, u, v = _seen(s, ray, ox, oy, oz, dx, dy, dz)
         if triangle < 0:
             # The sky: an albedo of one tells the denoiser that nothing is to be divided out.
             for k in range(3):

@@ -11,19 +11,11 @@ import math
 import numba as nb
 import numpy as np
 
+from lunar_haze.core.units.fast_math import hash32
+
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _TO_UNIT = f32(2.0**-24)
-
-
-@nb.njit(cache=True, forceinline=True)
-def hash32(x):
-    """A well-mixed 32-bit hash (lowbias32)."""
-    x = u32(x ^ (x >> u32(16)))
-    x = u32(x * u32(0x7FEB352D))
-    x = u32(x ^ (x >> u32(15)))
-    x = u32(x * u32(0x846CA68B))
-    return u32(x ^ (x >> u32(16)))
 
 
 @nb.njit(cache=True, forceinline=True)

@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
 from lunar_haze.core.place.model import Material, Place, emissive_luminance
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.cutouts import pattern
+from lunar_haze.core.sources.model import facing_frame
 from lunar_haze.core.transport.embree import RayScene
 from lunar_haze.core.transport.ggx import energy_tables
 
@@ -40,6 +43,30 @@ class SceneArrays(NamedTuple):
     to_acescg: NDArray  # (3, 3) float32
     energy: NDArray  # (32, 32, 2) float32
     mean_coat: NDArray  # (32,) float32
+    cards: NDArray  # (C, 18) float32, see `pack_cards`
+    card_patterns: NDArray  # (P, SIZE, SIZE) float32 share of light let through
+
+
+# Columns of a packed card.
+CARD_AT, CARD_AXIS, CARD_SIDE, CARD_UP = 0, 3, 6, 9
+CARD_HALF_W, CARD_HALF_H, CARD_REFLECTS, CARD_PATTERN = 12, 13, 14, 17
+CARD_COLUMNS = 18
+
+
+def pack_cards(cards: tuple[Card, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Rows (C, 18) of cards and their patterns (P, SIZE, SIZE) for the kernels."""
+    rows = np.zeros((len(cards), CARD_COLUMNS), np.float32)
+    patterns = []
+    for row, card in zip(rows, cards):
+        side, up, axis = facing_frame(card.position, card.aim, card.turn_deg)
+        row[CARD_AT : CARD_AT + 3], row[CARD_AXIS : CARD_AXIS + 3] = card.position, axis
+        row[CARD_SIDE : CARD_SIDE + 3], row[CARD_UP : CARD_UP + 3] = side, up
+        row[CARD_HALF_W], row[CARD_HALF_H] = card.width_m / 2, card.height_m / 2
+        row[CARD_REFLECTS : CARD_REFLECTS + 3] = card.reflectance
+        row[CARD_PATTERN] = -1 if card.cutout is None else len(patterns)
+        if card.cutout is not None:
+            patterns.append(pattern(card.cutout))
+    return rows, np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
 
 
 def _material_row(material: Material) -> list[float]:
@@ -91,6 +118,8 @@ class PackedPlace:
             to_acescg=SRGB_TO_ACESCG.astype(np.float32),
             energy=tables[0],
             mean_coat=tables[1],
+            cards=np.zeros((0, CARD_COLUMNS), np.float32),
+            card_patterns=np.zeros((1, 1, 1), np.float32),
         )
 
     def close(self) -> None:

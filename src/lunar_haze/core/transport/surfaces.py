@@ -6,10 +6,19 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect, occluded
+from lunar_haze.core.transport.sampling import random_pair
 from lunar_haze.core.transport.scene import (
     BASE_B,
     BASE_G,
     BASE_R,
+    CARD_AT,
+    CARD_AXIS,
+    CARD_HALF_H,
+    CARD_HALF_W,
+    CARD_PATTERN,
+    CARD_REFLECTS,
+    CARD_SIDE,
+    CARD_UP,
     CUTOFF,
     EMIT_B,
     EMIT_G,
@@ -39,34 +48,36 @@ def ray_epsilon(x, y, z):
 @_jit
 def texel(s, texture, u, v):
     """Bilinear RGBA of a repeating texture; colour ones in linear ACEScg, others as stored in [0, 1]."""
-    offset = s.texture_info[texture, 0]
-    width = s.texture_info[texture, 1]
-    height = s.texture_info[texture, 2]
-    colour = s.texture_info[texture, 3] != 0
+    offset, colour = s.texture_info[texture, 0], s.texture_info[texture, 3] != 0
+    width, height = s.texture_info[texture, 1], s.texture_info[texture, 2]
     x = (u - f32(math.floor(u))) * f32(width) - f32(0.5)
     y = (v - f32(math.floor(v))) * f32(height) - f32(0.5)
     x0 = int(math.floor(x))
     y0 = int(math.floor(y))
     fx, fy = x - f32(x0), y - f32(y0)
+    # x0 lies between -1 and width - 1: wrapping needs no division.
+    x1, y1 = (x0 + 1 if x0 + 1 < width else 0), (y0 + 1 if y0 + 1 < height else 0)
+    x0, y0 = (x0 if x0 >= 0 else width - 1), (y0 if y0 >= 0 else height - 1)
     r, g, b, a = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
     for k in range(4):
         i, j = k & 1, k >> 1
         w = (fx if i else f32(1.0) - fx) * (fy if j else f32(1.0) - fy)
-        at = offset + ((((y0 + j) % height) * width) + ((x0 + i) % width)) * 4
+        at = offset + ((y1 if j else y0) * width + (x1 if i else x0)) * 4
         if colour:
             r += w * s.decode[s.texels[at]]
             g += w * s.decode[s.texels[at + 1]]
             b += w * s.decode[s.texels[at + 2]]
         else:
-            r += w * f32(s.texels[at]) * f32(1 / 255)
-            g += w * f32(s.texels[at + 1]) * f32(1 / 255)
-            b += w * f32(s.texels[at + 2]) * f32(1 / 255)
-        a += w * f32(s.texels[at + 3]) * f32(1 / 255)
+            r += w * f32(s.texels[at])
+            g += w * f32(s.texels[at + 1])
+            b += w * f32(s.texels[at + 2])
+        a += w * f32(s.texels[at + 3])
+    a *= f32(1 / 255)
     if colour:
         m = s.to_acescg
         return (m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
                 m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, a)  # fmt: skip
-    return r, g, b, a
+    return r * f32(1 / 255), g * f32(1 / 255), b * f32(1 / 255), a
 
 
 @_jit
@@ -115,10 +126,84 @@ def clear_passage(s, triangle, u, v, dx, dy, dz):
 
 
 @_jit
+def pattern_at(image, x, y):
+    """Bilinear share of light that a pattern (n, n) lets through at x, y in [-1, 1]; its edge goes on outside."""
+    size = image.shape[0]
+    px = min(max((x + f32(1.0)) * f32(0.5) * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
+    py = min(max((y + f32(1.0)) * f32(0.5) * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
+    i, j = int(py), int(px)
+    fy, fx = py - f32(i), px - f32(j)
+    low = image[i, j] + fx * (image[i, j + 1] - image[i, j])
+    high = image[i + 1, j] + fx * (image[i + 1, j + 1] - image[i + 1, j])
+    return low + fy * (high - low)
+
+
+@_jit
+def _card_met(s, card, ox, oy, oz, dx, dy, dz, far):
+    """(distance, share let through) where a ray meets a card before ``far``; a distance below zero for a miss."""
+    row = s.cards[card]
+    miss = f32(-1.0)
+    facing = dx * row[CARD_AXIS] + dy * row[CARD_AXIS + 1] + dz * row[CARD_AXIS + 2]
+    if abs(facing) < f32(1e-6):
+        return miss, f32(1.0)
+    cx, cy, cz = row[CARD_AT] - ox, row[CARD_AT + 1] - oy, row[CARD_AT + 2] - oz
+    t = (cx * row[CARD_AXIS] + cy * row[CARD_AXIS + 1] + cz * row[CARD_AXIS + 2]) / facing
+    if t <= ray_epsilon(ox, oy, oz) or t >= far:
+        return miss, f32(1.0)
+    qx, qy, qz = t * dx - cx, t * dy - cy, t * dz - cz
+    x = (qx * row[CARD_SIDE] + qy * row[CARD_SIDE + 1] + qz * row[CARD_SIDE + 2]) / row[CARD_HALF_W]
+    y = (qx * row[CARD_UP] + qy * row[CARD_UP + 1] + qz * row[CARD_UP + 2]) / row[CARD_HALF_H]
+    if abs(x) > f32(1.0) or abs(y) > f32(1.0):
+        return miss, f32(1.0)
+    if row[CARD_PATTERN] < f32(0.0):
+        return t, f32(0.0)
+    return t, pattern_at(s.card_patterns[int(row[CARD_PATTERN])], x, y)
+
+
+@_jit
+def cards_passage(s, ox, oy, oz, dx, dy, dz, far):
+    """Share of light that the cards let through from the origin to ``far``."""
+    share = f32(1.0)
+    for card in range(s.cards.shape[0]):
+        t, through = _card_met(s, card, ox, oy, oz, dx, dy, dz, far)
+        if t > f32(0.0):
+            share *= through
+    return share
+
+
+@_jit
+def nearest_card(s, ox, oy, oz, dx, dy, dz, seed, dimension, index):
+    """(card or -1, distance) of the first card that stops a ray; chance decides where a pattern is half open."""
+    found, far = -1, FAR
+    for card in range(s.cards.shape[0]):
+        t, through = _card_met(s, card, ox, oy, oz, dx, dy, dz, far)
+        if t > f32(0.0):
+            lot, _other = random_pair(seed, dimension + card, index)
+            if lot >= through:
+                found, far = card, t
+    return found, far
+
+
+@_jit
+def card_surface(s, card, dx, dy, dz):
+    """Normal (3) of a card, facing the viewer, and its reflectance rgb."""
+    row = s.cards[card]
+    nx, ny, nz = row[CARD_AXIS], row[CARD_AXIS + 1], row[CARD_AXIS + 2]
+    if nx * dx + ny * dy + nz * dz > f32(0.0):
+        nx, ny, nz = -nx, -ny, -nz
+    return nx, ny, nz, row[CARD_REFLECTS], row[CARD_REFLECTS + 1], row[CARD_REFLECTS + 2]
+
+
+@_jit
 def shadow(s, ray, ox, oy, oz, dx, dy, dz, far):
     """Share of light rgb that passes from the origin to distance ``far`` along a unit direction."""
     zero = f32(0.0)
     r, g, b = f32(1.0), f32(1.0), f32(1.0)
+    if s.cards.shape[0] > 0:
+        r = cards_passage(s, ox, oy, oz, dx, dy, dz, far)
+        if r <= zero:
+            return zero, zero, zero
+        g, b = r, r
     if s.clear_count == 0:
         if occluded(s.handle, ray, ox, oy, oz, dx, dy, dz, zero, far, SOLID):
             return zero, zero, zero

@@ -7,15 +7,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import View
+from lunar_haze.core.transport.sampling import uniform_disc
 
 f32 = np.float32
 
 
 def pack_view(view: View) -> NDArray[np.float32]:
-    """Camera for the kernels, (15,) float32: position, right, up, forward, tan of half the width, width, height."""
+    """Camera for the kernels, (17,) float32.
+
+    Position, right, up, forward, tan of half the width, width, height, radius of the lens's
+    opening [m], distance along the axis at which it is sharp [m].
+    """
     camera = view.camera
     return np.concatenate(
-        [camera.position, camera.axes().ravel(), [camera.tan_half_width, view.width, view.height]]
+        [
+            camera.position,
+            camera.axes().ravel(),
+            [camera.tan_half_width, view.width, view.height, camera.aperture_radius_m, camera.sharp_at_m],
+        ]
     ).astype(np.float32)
 
 
@@ -30,6 +39,22 @@ def primary_direction(camera, x, y):
     dz = camera[11] + a * camera[5] + b * camera[8]
     n = f32(1.0) / f32(math.sqrt(dx * dx + dy * dy + dz * dz))
     return dx * n, dy * n, dz * n
+
+
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def lens_ray(camera, x, y, u, v):
+    """Origin and unit direction of a ray through a point of the lens, drawn by u, v in [0, 1), and a pixel position."""
+    dx, dy, dz = primary_direction(camera, x, y)
+    ox, oy, oz = camera[0], camera[1], camera[2]
+    if camera[15] <= f32(0.0):
+        return ox, oy, oz, dx, dy, dz
+    a, b = uniform_disc(u, v)
+    a, b = a * camera[15], b * camera[15]
+    t = camera[16] / max(dx * camera[9] + dy * camera[10] + dz * camera[11], f32(1e-6))
+    sx, sy, sz = a * camera[3] + b * camera[6], a * camera[4] + b * camera[7], a * camera[5] + b * camera[8]
+    dx, dy, dz = t * dx - sx, t * dy - sy, t * dz - sz
+    n = f32(1.0) / f32(math.sqrt(dx * dx + dy * dy + dz * dz))
+    return ox + sx, oy + sy, oz + sz, dx * n, dy * n, dz * n
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)

@@ -5,6 +5,7 @@ Accepted, with ``current`` the value the well holds:
     200 lx        a value in a unit the well takes (or a multiple of it: 1.5 klm, 20 cm)
     1/60          a fraction, or any sum of + − * / and brackets
     +1/3  -2      a step from the current value
+    =-33          a value below zero
     2x   x0.5     a factor on the current value
 """
 
@@ -21,9 +22,9 @@ UNITS: dict[str, tuple[str, float]] = {
     "lm": ("lm", 1.0), "lumen": ("lm", 1.0), "klm": ("lm", 1e3),
     "cd": ("cd", 1.0), "candela": ("cd", 1.0), "kcd": ("cd", 1e3),
     "cd/m2": ("cd/m2", 1.0), "cd/m²": ("cd/m2", 1.0), "kcd/m2": ("cd/m2", 1e3),
-    "m": ("m", 1.0), "cm": ("m", 0.01), "mm": ("m", 0.001), "km": ("m", 1000.0),
+    "m": ("m", 1.0), "cm": ("m", 0.01), "mm": ("m", 0.001), "km": ("m", 1000.0), "um": ("um", 1.0), "µm": ("um", 1.0),
     "K": ("K", 1.0), "°": ("°", 1.0), "deg": ("°", 1.0),
-    "EV": ("EV", 1.0), "stop": ("stops", 1.0), "stops": ("stops", 1.0),
+    "true": ("true", 1.0), "mired": ("mired", 1.0), "EV": ("EV", 1.0), "stop": ("stops", 1.0), "stops": ("stops", 1.0),
     "h": ("h", 1.0), "min": ("h", 1.0 / 60.0), "s": ("s", 1.0), "%": ("%", 1.0), "": ("", 1.0),
 }  # fmt: skip
 
@@ -62,6 +63,8 @@ def parse_quantity(text: str, unit: str, current: float) -> float:
     factor = re.fullmatch(r"x\s*(?P<after>[\d.(][\d.eE+\-*/() ]*)|(?P<before>[\d.(][\d.eE+\-*/() ]*?)\s*x", text)
     if factor:
         return current * _evaluate(factor["after"] or factor["before"])
+    absolute = text.startswith("=")
+    text = text.removeprefix("=").strip()
     match = _NUMBER_AND_UNIT.match(text)
     if not match:
         raise QuantityError(f"“{text}” is not a number; type one like 12 {unit}".rstrip())
@@ -71,7 +74,7 @@ def parse_quantity(text: str, unit: str, current: float) -> float:
     value = _evaluate(match["sum"]) * UNITS[typed_unit][1] / UNITS[unit][1]
     # A leading sign is a step in wells that hold levels; where the value may itself be negative
     # an artist writes "=-2" or brackets.
-    return current + value if text[0] in "+-" else value
+    return current + value if text[0] in "+-" and not absolute else value
 
 
 def format_quantity(value: float, unit: str) -> str:

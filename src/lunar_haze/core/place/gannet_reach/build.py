@@ -9,21 +9,17 @@ import sys
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.gannet_reach import textures as draw
-from lunar_haze.core.place.gannet_reach.people import figure, lantern
-from lunar_haze.core.place.gannet_reach.solids import Solid, box, card, ellipsoid, join, sheet, tube
+from lunar_haze.core.place.gannet_reach.hut import hut, loft_goods
+from lunar_haze.core.place.gannet_reach.people import figure
+from lunar_haze.core.place.gannet_reach.solids import Solid, box, ellipsoid, join, sheet, tube
+from lunar_haze.core.place.gannet_reach.terrain import ground, growth
 from lunar_haze.core.place.gannet_reach.write import Look, Picture, SetPiece, write_glb
 
 DECK_M = 1.15
 JETTY_END_M = -26.0
-LOFT_FLOOR_M = 3.1
-EAVES_M = 4.3
-RIDGE_M = 6.2
-HUT_X = (-1.0, 5.0)
-HUT_Y = (4.6, 9.8)
 LAMP_POSTS_X = (-4.0, -14.0, -24.6)
 
 CAMERAS = {
@@ -31,44 +27,6 @@ CAMERAS = {
     "Waiting": Camera((-20.9, -2.35, 2.55), (-24.35, 0.1, 2.52), 42.0),
     "Loft": Camera((4.45, 8.9, 4.55), (-1.0, 6.75, 4.25), 24.0),
 }
-
-
-def ground_height(x: NDArray, y: NDArray, rng: np.random.Generator) -> NDArray:
-    """Height of marsh, channel bed and far bank [m] on the grid of x and y."""
-    gx, gy = np.meshgrid(x, y)
-    noise = np.zeros_like(gx)
-    for wavelength, height in ((34.0, 0.42), (13.0, 0.30), (5.3, 0.20), (2.3, 0.09), (1.0, 0.035)):
-        for _ in range(4):
-            angle, phase = rng.uniform(0, 2 * math.pi, 2)
-            along = (gx * math.cos(angle) + gy * math.sin(angle)) * 2 * math.pi / wavelength
-            noise += 0.5 * height * np.sin(along + phase + 0.8 * np.sin(gy * 0.13 + phase))
-    marsh = 0.22 + noise * 0.50
-    # Pools: hollows that the tide leaves full, most of them in the open lane before the landing.
-    hollow = np.sin(gx * 0.55 + 1.3 * np.sin(gy * 0.42)) * np.sin(gy * 0.63 + 1.1 * np.sin(gx * 0.37 + 0.8))
-    lane = np.exp(-(((gx - 5.5) / 7.5) ** 2 + ((gy + 3.8) / 4.2) ** 2))
-    marsh = marsh * (1 - 0.55 * lane) - (0.10 + 0.36 * lane) * np.clip((hollow + 0.12 * lane - 0.14) * 2.6, 0.0, 1.0)
-    # Firm ground under hut and landing, a shore that leaves the jetty standing in water.
-    firm = np.exp(-(((gx - 3.5) / 6.5) ** 2 + ((gy - 6.0) / 5.0) ** 2))
-    marsh = marsh * (1 - firm) + (0.75 + 0.1 * noise) * firm
-    wander = 3.0 * np.sin(gy * 0.07) + 1.6 * np.sin(gy * 0.21 + 1.0)
-    reach = 1 / (1 + np.exp((gx + 11 + wander) / 1.7)) * (1 / (1 + np.exp(-(gx + 111 - 2 * wander) / 3.0)))
-    far = 1 / (1 + np.exp((gx + 121) / 5.0))
-    rise = far * (1.2 + 5.5 * np.clip((-gx - 118) / 60, 0, 1) ** 0.8 * (0.7 + 0.3 * np.sin(gy * 0.02 + 0.6)))
-    return marsh * (1 - reach) - 1.5 * reach + rise
-
-
-def _spread(low: float, high: float, centre: float, count: int, power: float = 2.4) -> NDArray:
-    """Grid lines from low to high, dense round ``centre``."""
-    t = np.linspace(-1, 1, count)
-    bent = np.sign(t) * (0.12 * np.abs(t) + 0.88 * np.abs(t) ** power)
-    return np.where(bent < 0, centre + bent * (centre - low), centre + bent * (high - centre))
-
-
-def _ground(rng: np.random.Generator) -> tuple[SetPiece, NDArray, NDArray, NDArray]:
-    x = _spread(-230.0, 70.0, 2.0, 250)
-    y = _spread(-150.0, 150.0, 0.0, 210)
-    z = ground_height(x, y, rng)
-    return SetPiece("ground", [("marsh", sheet(x, y, z, 1.7))]), x, y, z
 
 
 def _jetty() -> SetPiece:
@@ -106,152 +64,6 @@ def _jetty() -> SetPiece:
             ("rope", join(rails)),
         ],
     )
-
-
-def _boards(
-    x0: float, x1: float, y: float, low: float, high: float, holes: list[tuple[float, float, float, float]]
-) -> list[Solid]:
-    """Upright cladding along x at depth y, leaving rectangular holes (x0, x1, z0, z1)."""
-    made, width = [], 0.15
-    for i in range(int((x1 - x0) / width)):
-        left, right = x0 + i * width, x0 + (i + 1) * width
-        spans = [(low, high)]
-        for hx0, hx1, hz0, hz1 in holes:
-            if right > hx0 and left < hx1:
-                spans = [s for a, b in spans for s in ((a, min(b, hz0)), (max(a, hz1), b)) if s[1] - s[0] > 0.02]
-        made += [
-            box(((left + right) / 2, y, (a + b) / 2), (width * 0.97, 0.035, b - a)).moved((0, (i % 2) * 0.012, 0))
-            for a, b in spans
-        ]
-    return made
-
-
-def _turned_to_side(solids: list[Solid], x: float) -> list[Solid]:
-    """Cladding made along x, stood along y at depth x instead."""
-    return [s.turned("z", 90).moved((x, 0, 0)) for s in solids]
-
-
-def _hut() -> list[SetPiece]:
-    (x0, x1), (y0, y1) = HUT_X, HUT_Y
-    mid_y = (y0 + y1) / 2
-    window = (0.6, 1.7, 1.75, 2.6)
-    door = (3.0, 4.0, 0.75, 2.75)
-    walls = [
-        *_boards(x0, x1, y0, 0.6, EAVES_M, [window, door]),
-        *_boards(x0, x1, y1, 0.6, EAVES_M, []),
-        *_turned_to_side(_boards(y0, y1, 0.0, 0.6, LOFT_FLOOR_M, [(6.6, 7.8, 1.75, 2.6)]), x0),
-        *_turned_to_side(_boards(y0, y1, 0.0, 0.6, LOFT_FLOOR_M, []), x1),
-    ]
-    # Tight inner lining, so that light enters the loft by its slats alone.
-    lining = [
-        box(((x0 + x1) / 2, y0 + 0.06, (LOFT_FLOOR_M + EAVES_M) / 2), (x1 - x0, 0.03, EAVES_M - LOFT_FLOOR_M + 0.3)),
-        box(((x0 + x1) / 2, y1 - 0.06, (LOFT_FLOOR_M + EAVES_M) / 2), (x1 - x0, 0.03, EAVES_M - LOFT_FLOOR_M + 0.3)),
-    ]
-    slats, gable = [], []
-    pitch, wide = 0.152, 0.088
-    for i in range(int((y1 - y0) / pitch)):
-        y = y0 + 0.06 + i * pitch
-        top = EAVES_M + (RIDGE_M - EAVES_M) * (1 - abs(y - mid_y) / (mid_y - y0))
-        width = wide + 0.012 * math.sin(i * 2.7)
-        if i in (9, 20):
-            continue  # two slats are missing: broader shafts among the narrow ones
-        slats.append(box((x0, y, (LOFT_FLOOR_M + top) / 2), (0.03, width, top - LOFT_FLOOR_M)))
-    for i in range(int((y1 - y0) / 0.15)):
-        y = y0 + 0.075 + i * 0.15
-        top = EAVES_M + (RIDGE_M - EAVES_M) * (1 - abs(y - mid_y) / (mid_y - y0))
-        gable.append(box((x1, y, (LOFT_FLOOR_M + top) / 2), (0.035, 0.152, top - LOFT_FLOOR_M)))
-    frame = [
-        *[box((x, y, 2.4), (0.14, 0.14, 4.0)) for x in (x0, x1) for y in (y0, y1)],
-        *[box(((x0 + x1) / 2, y, EAVES_M - 0.05), (x1 - x0, 0.12, 0.14)) for y in (y0 + 0.1, y1 - 0.1)],
-        *[box((x0 + 0.02, mid_y, LOFT_FLOOR_M + dz), (0.06, y1 - y0, 0.09)) for dz in (0.35, 1.15)],
-        *[box((x, mid_y, EAVES_M), (0.1, y1 - y0 - 0.1, 0.14)) for x in (0.9, 2.9)],
-        box(((x0 + x1) / 2, mid_y, RIDGE_M - 0.12), (x1 - x0, 0.08, 0.16)),
-        *[box((1.15, y0 - 0.03, 1.7 + dz), (1.3, 0.06, 0.07)) for dz in (0.0, 0.93)],
-        *[box((x, y0 - 0.03, 2.17), (0.06, 0.06, 0.9)) for x in (0.6, 1.15, 1.7)],
-        box((3.5, y0 + 0.02, 1.75), (0.98, 0.05, 2.0)),
-        box((3.5, y0 - 0.35, 0.72), (1.5, 0.8, 0.12)),
-    ]
-    floor = [box((x0 + 0.1 + i * 0.2, mid_y, LOFT_FLOOR_M - 0.02), (0.19, y1 - y0 - 0.1, 0.04)) for i in range(30)]
-    floor.append(box(((x0 + x1) / 2, mid_y, LOFT_FLOOR_M - 0.08), (x1 - x0 - 0.05, y1 - y0 - 0.05, 0.06)))
-    roof = []
-    slope = math.degrees(math.atan2(RIDGE_M - EAVES_M, mid_y - y0))
-    length = math.hypot(RIDGE_M - EAVES_M, mid_y - y0) + 0.45
-    for side in (-1, 1):
-        panel = box((0, 0, 0), (x1 - x0 + 0.7, length, 0.04)).turned("x", -side * slope)
-        drop = 0.45 / 2 * math.sin(math.radians(slope))
-        out = (mid_y - y0) / 2 + 0.45 / 2 * math.cos(math.radians(slope))
-        roof.append(panel.moved(((x0 + x1) / 2, mid_y + side * out, (EAVES_M + RIDGE_M) / 2 - drop + 0.05)))
-    glass = [box((1.15, y0 - 0.01, 2.17), (1.08, 0.012, 0.84)), box((x0 - 0.01, 7.2, 2.17), (0.012, 1.18, 0.84))]
-    return [
-        SetPiece(
-            "ticket hut",
-            [
-                ("tarred boards", join([*walls, *gable]).scaled_uv(0.7)),
-                ("weathered", join([*slats, *frame]).scaled_uv(0.7)),
-                ("planks", join(floor).scaled_uv(0.8)),
-                ("lining", join(lining).scaled_uv(0.7)),
-                ("tin roof", join(roof).scaled_uv(0.5)),
-                ("window glass", join(glass)),
-            ],
-        )
-    ]
-
-
-def _loft_goods() -> list[SetPiece]:
-    z = LOFT_FLOOR_M
-    crates = []
-    for cx, cy, cz, s, turn in ((0.6, 5.5, 0.0, 0.62, 12), (1.35, 5.35, 0.0, 0.55, -9), (0.75, 5.5, 0.62, 0.5, 31),
-                                (2.5, 9.1, 0.0, 0.7, 4), (-0.35, 9.2, 0.0, 0.5, 20)):  # fmt: skip
-        for k in range(4):
-            for side in (-1, 1):
-                crates.append(
-                    box((0, side * s / 2, s * (k + 0.5) / 4), (s, 0.02, s / 4 * 0.86))
-                    .turned("z", turn)
-                    .moved((cx, cy, z + cz))
-                )
-                crates.append(
-                    box((side * s / 2, 0, s * (k + 0.5) / 4), (0.02, s, s / 4 * 0.86))
-                    .turned("z", turn)
-                    .moved((cx, cy, z + cz))
-                )
-        crates.append(box((0, 0, s * 0.97), (s, s, 0.02)).turned("z", turn).moved((cx, cy, z + cz)))
-    barrel = []
-    for bx, by in ((2.2, 5.35), (0.2, 8.2)):
-        barrel.append(tube([(bx, by, z), (bx, by, z + 0.22), (bx, by, z + 0.42), (bx, by, z + 0.62), (bx, by, z + 0.84)],
-                           [0.25, 0.295, 0.31, 0.295, 0.25], 20))  # fmt: skip
-    coil = []
-    for turn in range(5):
-        angle = np.linspace(0, 2 * math.pi, 28)
-        r = 0.28 - 0.012 * turn
-        coil.append(
-            tube([(1.55 + r * math.cos(a), 6.9 + r * math.sin(a), z + 0.03 + turn * 0.045) for a in angle], 0.024, 8)
-        )
-    drape = []
-    rng = np.random.default_rng(8)
-    for nx, ny0, ny1, low in ((2.9, 5.2, 6.6, 0.55), (0.9, 7.7, 9.4, 0.35)):
-        u = np.linspace(0, 1, 16)
-        v = np.linspace(0, 1, 12)
-        gu, gv = np.meshgrid(u, v)
-        sag = 0.22 * np.sin(gu * math.pi) * (1 - gv)
-        px = nx + 0.1 * np.sin(gu * 9 + gv * 2) * gv + rng.normal(0, 0.005, gu.shape)
-        py = ny0 + (ny1 - ny0) * (gu * (1 - 0.25 * gv) + 0.12 * gv)
-        pz = EAVES_M - sag - gv * (EAVES_M - z - low)
-        flat = sheet(u, v, np.zeros_like(gu), 1.0)
-        positions = np.stack([px, py, pz], -1).reshape(-1, 3)
-        normals = np.tile([1.0, 0.0, 0.0], (len(positions), 1))
-        uvs = np.stack([gu * 1.4, gv * 1.6], -1).reshape(-1, 2) * 1.6
-        drape.append(Solid(positions, normals, uvs, flat.triangles))
-    floats = [ellipsoid((2.9 + 0.04 * math.sin(k), 5.3 + k * 0.17, z + 0.5 + 0.05 * math.sin(k * 2.0)), (0.06, 0.06, 0.045), 12)
-              for k in range(8)]  # fmt: skip
-    glass, metal, flame = lantern((2.9, 7.5, EAVES_M - 0.55))
-    hook = tube([(2.9, 7.5, EAVES_M - 0.23), (2.9, 7.5, EAVES_M)], 0.006, 6)
-    return [
-        SetPiece("crates", [("weathered", join(crates))]),
-        SetPiece("barrels", [("tarred boards", join(barrel))]),
-        SetPiece("coiled rope", [("rope", join(coil))]),
-        SetPiece("hung nets", [("net", join(drape)), ("cork", join(floats))]),
-        SetPiece("loft lantern", [("clear glass", glass), ("brass", join([metal, hook])), ("loft flame", flame)]),
-    ]
 
 
 def _lamp_post(x: float, y: float, foot: float, arm: float) -> list[tuple[str, Solid]]:
@@ -362,52 +174,6 @@ def _skiff() -> SetPiece:
     )  # fmt: skip
 
 
-def _growth(x: NDArray, y: NDArray, z: NDArray, rng: np.random.Generator) -> list[SetPiece]:
-    """Reed clumps on wet margins and trees on the far bank."""
-
-    def height_at(px: float, py: float) -> float:
-        i, j = np.searchsorted(y, py), np.searchsorted(x, px)
-        return float(z[min(max(i, 0), len(y) - 1), min(max(j, 0), len(x) - 1)])
-
-    pieces = []
-    for variant in range(5):
-        cards = []
-        for _ in range(13):
-            r, a = 0.75 * math.sqrt(rng.random()), rng.uniform(0, 2 * math.pi)
-            tall = rng.uniform(1.1, 1.95)
-            cards.append(
-                card(
-                    (r * math.cos(a), r * math.sin(a), -0.05), tall * 0.52, tall, rng.uniform(0, 360), rng.normal(0, 6)
-                )
-            )
-        pieces.append(SetPiece(f"reeds {'abcde'[variant]}", [("reeds", join(cards))], []))
-    placed = 0
-    while placed < 1150:
-        near = rng.random() < 0.75
-        px, py = (rng.normal(1, 13), rng.normal(0, 17)) if near else (rng.uniform(-112, 45), rng.uniform(-80, 80))
-        h = height_at(px, py)
-        jetty = abs(py) < 1.9 and px < 8
-        hut = HUT_X[0] - 2.4 < px < HUT_X[1] + 3.5 and 1.0 < py < HUT_Y[1] + 1.5
-        # The landing's own view stays open: reeds frame it from the left and the far right.
-        lane = -15 < px < 16 and -8.6 + (13.5 - px) * -0.06 < py < 3.6
-        bed = math.sin(px * 0.33 + 1.2) + math.sin(py * 0.27 + px * 0.1) + rng.normal(0, 0.5)
-        if jetty or hut or lane or not -0.22 < h < 0.42 or bed < 0.15:
-            continue
-        pieces[rng.integers(5)].copies.append((px, py, h, rng.uniform(0, 360), rng.uniform(0.75, 1.2)))
-        placed += 1
-    trees = []
-    for variant in range(3):
-        tall = (8.5, 11.0, 7.0)[variant]
-        cards = [card((0, 0, -0.3), tall * 0.95, tall, a) for a in (90, 40, 145)]
-        trees.append(SetPiece(f"far tree {'abc'[variant]}", [(f"tree {variant % 2}", join(cards))], []))
-    for _ in range(210):
-        px, py = rng.uniform(-190, -122), rng.uniform(-140, 140)
-        if math.sin(py * 0.045 + 0.7) + rng.normal(0, 0.45) < -0.1:
-            continue
-        trees[rng.integers(3)].copies.append((px, py, height_at(px, py), rng.uniform(-20, 20), rng.uniform(0.7, 1.25)))
-    return pieces + trees
-
-
 def _looks_and_pictures() -> tuple[list[Look], list[Picture]]:
     rng = np.random.default_rng(21)
     pictures = [
@@ -463,18 +229,18 @@ def _looks_and_pictures() -> tuple[list[Look], list[Picture]]:
 def build(path: Path) -> None:
     """Build the demo place and write it to ``path`` (.glb)."""
     rng = np.random.default_rng(3)
-    ground, x, y, z = _ground(rng)
+    marsh, x, y, z = ground(rng)
     water = sheet(np.array([-230.0, 70.0]), np.array([-150.0, 150.0]), np.zeros((2, 2)), 6.0)
     pieces = [
-        ground,
+        marsh,
         SetPiece("tidal water", [("water", water)]),
         _jetty(),
-        *_hut(),
-        *_loft_goods(),
+        *hut(),
+        *loft_goods(),
         *_landing_goods(),
         _skiff(),
         SetPiece("waiting figure", figure(), [(-24.35, 0.15, DECK_M, -38.0, 1.0)]),
-        *_growth(x, y, z, rng),
+        *growth(x, y, z, rng),
     ]
     looks, pictures = _looks_and_pictures()
     write_glb(path, pieces, looks, pictures, CAMERAS)

@@ -1,0 +1,27 @@
+"""Airs to begin with: how far one sees, how it lies, what its droplets or grains do to light.
+
+Droplet sizes after the ranges that fog studies give (radiation fog some 10 um, sea fog some 20 um
+in diameter); grains of dust and smoke are told by anisotropy and colour.
+"""
+
+import math
+
+from lunar_haze.core.air.medium import Medium
+
+PRESETS: dict[str, Medium] = {
+    "clear": Medium(),
+    "dust": Medium(90.0, 0.0, 60.0, 8.0, (0.94, 0.90, 0.83), 0.68),
+    "haze": Medium(9000.0, 0.0, 300.0, 1000.0, (0.94, 0.95, 0.97), 0.62),
+    "thin mist": Medium(900.0, 0.0, 12.0, 120.0, (0.99, 0.99, 0.99), 0.8, 8.0),
+    "sea fog": Medium(140.0, 0.0, 30.0, 200.0, (0.995, 0.995, 0.995), 0.85, 18.0),
+    "ground mist": Medium(60.0, 0.3, 1.2, 20.0, (0.99, 0.99, 0.99), 0.8, 10.0),
+    "smoke": Medium(45.0, 0.0, 8.0, 30.0, (0.62, 0.60, 0.57), 0.55),
+    "steam": Medium(14.0, 0.0, 1.5, 6.0, (0.998, 0.998, 0.998), 0.8, 6.0),
+}
+
+
+def name_of(medium: Medium) -> str:
+    """The preset that a medium is, or "by hand"."""
+    if not math.isfinite(medium.visibility_m):
+        return "clear"
+    return next((name for name, preset in PRESETS.items() if preset == medium), "by hand")

@@ -1,0 +1,147 @@
+"""Layers of cloud over the place: how thick they are where, how they look from below, what sun they let through.
+
+Thickness is a periodic random field with a power-law spectrum (cloud masses are scale free over a
+wide range: Lovejoy 1982, Science 216, 185), cut at the level that leaves the wanted cover. Light
+through and off a thick layer follows the two-stream closed form for droplets that scatter without
+loss (Bohren 1987, Multiple scattering of light, Am. J. Phys. 55, 524): transmittance
+1 / (1 + (1 - g) tau / 2); thin edges near the sun show its forward lobe. Arrays are float64 in;
+lengths in metres.
+"""
+
+import functools
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.sky.lat_long import direction_of
+from lunar_haze.core.sky.model import CloudLayer
+
+TILE = 256
+#: A tile's side in sizes of a mass.
+TILE_SIZES = 8.0
+ASYMMETRY = 0.85
+_EARTH_M = 6.371e6
+
+
+@functools.lru_cache(maxsize=16)
+def _field(seed: int) -> NDArray[np.float64]:
+    """Ranks in [0, 1] (TILE, TILE) of the random field, periodic."""
+    rng = np.random.default_rng(seed)
+    wave = np.hypot(np.fft.fftfreq(TILE)[:, None], np.fft.fftfreq(TILE)[None]) * TILE
+    strength = np.where(wave > 0, (wave**2 + TILE_SIZES**2) ** -0.9, 0.0)
+    field = np.fft.ifft2(np.fft.fft2(rng.standard_normal((TILE, TILE))) * strength).real
+    ranks = np.empty(field.size)
+    ranks[np.argsort(field, axis=None)] = (np.arange(field.size) + 0.5) / field.size
+    return ranks.reshape(field.shape)
+
+
+@functools.lru_cache(maxsize=16)
+def thickness_tile(layer: CloudLayer) -> NDArray[np.float64]:
+    """Optical thickness (TILE, TILE) over one period of the layer; rows run north."""
+    ranks = _field(layer.seed)
+    cover = min(max(layer.cover, 0.0), 1.0)
+    if cover <= 0.0:
+        return np.zeros_like(ranks)
+    # Masses grow from their rims; a closed layer keeps a varying thickness.
+    inside = np.clip((ranks - (1.0 - cover)) / max(cover, 1e-6), 0.0, 1.0)
+    closed = np.clip((cover - 0.85) / 0.15, 0.0, 1.0)
+    return layer.depth * ((1.0 - closed) * np.sqrt(inside) * inside * 1.6 + closed * (0.55 + 0.9 * ranks))
+
+
+def _thickness_at(layer: CloudLayer, east: NDArray, north: NDArray) -> NDArray[np.float64]:
+    tile = thickness_tile(layer)
+    scale = TILE / (TILE_SIZES * layer.size_m)
+    wind = math.radians(layer.wind_deg)
+    x = (east - layer.drift_m * math.sin(wind)) * scale
+    y = (north - layer.drift_m * math.cos(wind)) * scale
+    i, j = np.floor(y).astype(int), np.floor(x).astype(int)
+    fy, fx = y - i, x - j
+    i0, j0, i1, j1 = i % TILE, j % TILE, (i + 1) % TILE, (j + 1) % TILE
+    low = tile[i0, j0] * (1 - fx) + tile[i0, j1] * fx
+    return low * (1 - fy) + (tile[i1, j0] * (1 - fx) + tile[i1, j1] * fx) * fy
+
+
+def slant_m(height_m: float, up: NDArray) -> NDArray[np.float64]:
+    """Distance to a shell at ``height_m`` along directions of sine of altitude ``up`` >= 0 [m]."""
+    b = _EARTH_M * up
+    return np.sqrt(b * b + 2 * _EARTH_M * height_m + height_m**2) - b
+
+
+def let_through(depth: NDArray) -> NDArray[np.float64]:
+    """Share of light that leaves a layer's underside, scattered often."""
+    return 1.0 / (1.0 + 0.5 * (1.0 - ASYMMETRY) * depth)
+
+
+def sun_share(layers: tuple[CloudLayer, ...], sine: float, east: NDArray, north: NDArray) -> NDArray[np.float64]:
+    """Share of straight sunlight that passes all layers, over points of them [m]; ``sine`` of its altitude."""
+    share = np.ones(np.broadcast(east, north).shape)
+    for layer in layers:
+        share = share * np.exp(-_thickness_at(layer, east, north) / max(sine, 0.05))
+    return share
+
+
+@functools.lru_cache(maxsize=256)
+def mean_sun_share(layers: tuple[CloudLayer, ...], sine: float) -> float:
+    """Mean of `sun_share` over each layer's whole pattern."""
+    share = 1.0
+    for layer in layers:
+        at = (np.arange(2 * TILE) + 0.5) * TILE_SIZES * layer.size_m / (2 * TILE)
+        share *= float(sun_share((layer,), sine, *np.meshgrid(at, at)).mean())
+    return share
+
+
+def star_share(layers: tuple[CloudLayer, ...], directions: NDArray) -> NDArray[np.float64]:
+    """Share of starlight (...) that passes all layers along directions (..., 3) above the horizon."""
+    share = np.ones(directions.shape[:-1])
+    up = np.clip(directions[..., 2], 0.0, 1.0)
+    for layer in layers:
+        way = slant_m(layer.height_m, up)
+        depth = _thickness_at(layer, way * directions[..., 0], way * directions[..., 1])
+        share = share * np.exp(-depth / np.maximum(up, 0.15))
+    return share
+
+
+def lay_clouds(
+    radiance: NDArray[np.float64], directions: NDArray, layers: tuple[CloudLayer, ...],
+    bodies: list[tuple[float, float, NDArray]], sky_lx: NDArray, albedo: float, visibility_km: float,
+) -> NDArray[np.float64]:  # fmt: skip
+    """Radiance (..., 3) [cd/m2] with clouds over it, for directions (..., 3) above the horizon.
+
+    ``bodies`` are (altitude [deg], azimuth [deg], light at the clouds (3,) [lx] facing it) of sun
+    and moon; ``sky_lx`` (3,) the clear sky's light on level ground.
+    """
+    up = np.clip(directions[..., 2], 1e-4, 1.0)
+    straight = sum((max(math.sin(math.radians(a)), 0.0) * light for a, _z, light in bodies), np.zeros(3))
+    # What the air between lens and cloud puts in their place.
+    per_m = 0.5 * 3.912 / (visibility_km * 1000.0) * np.array([0.85, 1.0, 1.25])
+    clear = radiance
+    for layer in sorted(layers, key=lambda c: -c.height_m):
+        tile = thickness_tile(layer)
+        mean = float(tile.mean())
+        way = slant_m(layer.height_m, up)
+        east, north = way * directions[..., 0], way * directions[..., 1]
+        # Far off, a pixel holds many masses.
+        far = np.clip(way * 0.012 / np.maximum(up, 0.02) / (0.35 * layer.size_m) - 0.2, 0.0, 1.0)
+        depth = _thickness_at(layer, east, north) * (1 - far) + mean * far
+        through = let_through(depth)
+        on_ground = albedo * let_through(np.array(mean)) * (straight + sky_lx) / math.pi
+        cloud = through[..., None] * (straight + sky_lx) / math.pi + (1 - through[..., None]) * on_ground
+        for altitude, azimuth, light in bodies:
+            towards = direction_of(altitude, azimuth)
+            reach = 0.22 * layer.size_m
+            ahead = _thickness_at(layer, east + reach * towards[0], north + reach * towards[1])
+            shade = 1.0 / (1.0 + 0.12 * np.maximum(ahead - depth, 0.0))
+            cosine = directions @ towards
+            lobe = (1 - ASYMMETRY**2) / (4 * math.pi * (1 + ASYMMETRY**2 - 2 * ASYMMETRY * cosine) ** 1.5)
+            rim = lobe * np.exp(-0.35 * depth) * (1.0 - np.exp(-0.35 * depth / np.maximum(up, 0.1)))
+            # A low sun reaches the undersides, bumps facing it most.
+            low = min(max((9.0 - altitude) / 10.0, 0.0), 1.0)
+            facing = np.clip(0.12 + 0.9 * (depth - ahead) / max(layer.depth, 1e-6), 0.0, 1.0)
+            under = low * (1 - through) * facing * (1 - far) / math.pi
+            cloud = cloud * (0.35 + 0.65 * shade)[..., None] + (rim + under)[..., None] * light
+        opacity = 1.0 - np.exp(-depth / np.maximum(up, 0.12))
+        air = np.exp(-way[..., None] * per_m)
+        laid = opacity[..., None] * (cloud * air + clear * (1 - air))
+        radiance = radiance * (1 - opacity[..., None]) + laid
+    return radiance

@@ -1,0 +1,111 @@
+"""What a dome of sky can be: the sky of a moment, a photograph, or two plain colours.
+
+Frozen values, part of a layer's name. Bearings are in the place's own axes, degrees from +y,
+clockwise; altitudes are true (without refraction). Colours are ACEScg.
+"""
+
+import attrs
+
+from lunar_haze.core.sky.clear_air import Atmosphere
+
+Colour = tuple[float, float, float]
+
+
+@attrs.frozen
+class CloudLayer:
+    """One layer of cloud: ``cover`` 0 to 1, base ``height_m``, ``depth`` its optical thickness where
+    it is full, ``size_m`` of its masses, ``drift_m`` how far the wind has carried it towards
+    ``wind_deg``, and a ``seed``."""
+
+    cover: float = 0.5
+    height_m: float = 1800.0
+    depth: float = 12.0
+    size_m: float = 1500.0
+    drift_m: float = 0.0
+    wind_deg: float = 90.0
+    seed: int = 1
+
+
+#: Weather to begin with.
+CLOUDS: dict[str, tuple[CloudLayer, ...]] = {
+    "none": (),
+    "high thin": (CloudLayer(0.55, 8000.0, 0.7, 6000.0, seed=4),),
+    "broken": (CloudLayer(0.34, 1500.0, 12.0, 1700.0, seed=2),),
+    "overcast": (CloudLayer(1.0, 1200.0, 22.0, 2600.0, seed=3),),
+    "storm": (CloudLayer(1.0, 800.0, 70.0, 3600.0, seed=5),),
+}
+
+
+@attrs.frozen
+class Bend:
+    """How far a sky is bent from the truth, its luminance kept: ``saturation`` 1 as it is, 0 grey;
+    ``warmth_mired`` above 0 warmer; ``hold`` a colour held back by ``hold_share`` 0 to 1."""
+
+    saturation: float = 1.0
+    warmth_mired: float = 0.0
+    hold: Colour = (1.0, 1.0, 1.0)
+    hold_share: float = 0.0
+
+
+@attrs.frozen
+class Weather:
+    """What a sky is like whatever its hour: the air, clouds, the night's own lights, and how far it is bent.
+
+    ``town_cd_m2`` is the luminance of a town's glow on the horizon at ``town_azimuth_deg``;
+    ``stars`` scales all starlight; the horizon sinks into the ground over ``softness_deg``.
+    """
+
+    atmosphere: Atmosphere = Atmosphere()
+    clouds: tuple[CloudLayer, ...] = ()
+    town_cd_m2: float = 0.0
+    town_azimuth_deg: float = 90.0
+    stars: float = 1.0
+    bend: Bend = Bend()
+    softness_deg: float = 3.0
+
+
+@attrs.frozen
+class ClearSky:
+    """The sky of a moment: where sun and moon stand, how the stars are turned, and the weather.
+
+    The stars stand as ``sidereal_deg`` and ``latitude_deg`` turn them; ``north_deg`` is where true
+    north lies.
+    """
+
+    sun_altitude_deg: float = 35.0
+    sun_azimuth_deg: float = 200.0
+    moon_altitude_deg: float = -90.0
+    moon_azimuth_deg: float = 0.0
+    moon_phase_deg: float = 0.0
+    sidereal_deg: float = 0.0
+    latitude_deg: float = 52.0
+    north_deg: float = 0.0
+    weather: Weather = Weather()
+
+
+@attrs.frozen
+class Panorama:
+    """A photographed sky. ``path`` and ``digest`` name the file; ``encoding`` is linear or display;
+    ``turn_deg`` brings it round, ``tilt_deg`` raises its north; ``without_sun`` leaves its bright
+    lobe to a source of its own."""
+
+    path: str = ""
+    digest: str = ""
+    encoding: str = "linear"
+    turn_deg: float = 0.0
+    tilt_deg: float = 0.0
+    hue_deg: float = 0.0
+    bend: Bend = Bend()
+    without_sun: bool = False
+    softness_deg: float = 0.0
+
+
+@attrs.frozen
+class Gradient:
+    """Two colours, or one: ``zenith`` above, ``horizon`` at the level and below."""
+
+    zenith: Colour = (0.25, 0.42, 0.85)
+    horizon: Colour = (0.75, 0.8, 0.85)
+
+
+Dome = ClearSky | Panorama | Gradient

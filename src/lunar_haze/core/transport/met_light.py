@@ -1,0 +1,117 @@
+"""Light that a path meets by chance: skies and suns at its end, lamps and glowing surfaces on its way.
+
+Balanced against the shadow rays (power heuristic, Veach & Guibas 1995).
+"""
+
+import math
+
+import numba as nb
+import numpy as np
+
+from lunar_haze.core.air.kernels import transmittance
+from lunar_haze.core.transport.emission import lamp_hit
+from lunar_haze.core.transport.heaven_light import sky_radiance
+from lunar_haze.core.transport.lights import (
+    BOUNCES,
+    COUNT,
+    FIRST,
+    KIND,
+    LIGHTS,
+    PART,
+    RIG,
+    SEEN,
+    SKY,
+    SPARES,
+    SUN,
+    SURFACE,
+    TABLE,
+)
+from lunar_haze.core.transport.surfaces import FAR, emission_at, emits_towards
+from lunar_haze.core.transport.worth import PICK
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+
+#: Parts of a layer.
+MATTE, HIGHLIGHTS = f32(1.0), f32(2.0)
+
+
+@_jit
+def power(a, b):
+    a2 = a * a
+    return a2 / (a2 + b * b) if a2 > f32(0.0) else f32(0.0)
+
+
+@_jit
+def add(layer, pixel, r, g, b):
+    layer[pixel, 0] += r
+    layer[pixel, 1] += g
+    layer[pixel, 2] += b
+
+
+@_jit
+def part_of(part, r, g, b, matte_r, matte_g, matte_b):
+    """The part of a reflection that a layer gathers."""
+    if part == MATTE:
+        return matte_r, matte_g, matte_b
+    if part == HIGHLIGHTS:
+        return max(r - matte_r, f32(0.0)), max(g - matte_g, f32(0.0)), max(b - matte_b, f32(0.0))
+    return r, g, b
+
+
+@_jit
+def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, picked, cr, cg, cb, matte_r, matte_g,
+                matte_b, left, ox, oy, oz, dx, dy, dz, far, medium, surface, pixel, first, stars,
+                star_owner):  # fmt: skip
+    """Light that the ray met by chance at its end, or in a lamp on its way, into its source's layer.
+
+    ``c`` is what the path carries, ``matte`` the share of it that its last surface reflected as
+    matte; ``left`` is the object that it left, -1 for none.
+    """
+    for k in range(active.shape[0]):
+        number = active[k, 0]
+        chance = emphasis[k, PICK] if picked else f32(1.0)
+        kind = int(lights.rows[number, KIND])
+        if lights.rows[number, SPARES] > f32(0.0) and left >= 0 and lights.spared[number, left] > f32(0.0):
+            continue
+        # What the lens itself sees counts as matte.
+        tr, tg, tb = cr, cg, cb
+        if not first or lights.rows[number, PART] == HIGHLIGHTS:
+            tr, tg, tb = part_of(lights.rows[number, PART], cr, cg, cb, cr * matte_r, cg * matte_g, cb * matte_b)
+        if kind == SKY:
+            if triangle < 0 and lights.rows[number, SEEN if first else BOUNCES] > f32(0.0):
+                r, g, b, pdf = sky_radiance(lights, int(lights.rows[number, TABLE]), dx, dy, dz)
+                alone = first or prev_pdf < f32(0.0) or lights.rows[number, LIGHTS] <= f32(0.0)
+                w = f32(1.0) if alone else power(prev_pdf, pdf * chance)
+                w *= transmittance(medium, oz, dz, FAR)
+                if first and number == star_owner:
+                    r, g, b = r + stars[pixel, 0], g + stars[pixel, 1], b + stars[pixel, 2]
+                add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)
+        elif kind == SUN or (kind != SURFACE and (not first or lights.rows[number, SEEN] > f32(0.0))):
+            row, count = number, 1
+            if kind == RIG:
+                row, count = int(lights.rows[number, FIRST]), int(lights.rows[number, COUNT])
+                chance /= f32(count)
+            for lamp in range(row, row + count):
+                radiance, pdf = lamp_hit(lights, lamp, ox, oy, oz, dx, dy, dz, far)
+                if radiance > f32(0.0):
+                    w = f32(1.0) if first or prev_pdf < f32(0.0) else power(prev_pdf, pdf * chance)
+                    w *= radiance * transmittance(medium, oz, dz, FAR if kind == SUN else far)
+                    add(surface[active[k, 1]], pixel, w * tr, w * tg, w * tb)
+        if (
+            kind == SURFACE and 0 <= triangle < s.triangles.shape[0] and lights.light_of[triangle] == number
+            and emits_towards(s, triangle, front) and (not first or lights.rows[number, SEEN] > f32(0.0))
+        ):  # fmt: skip
+            w = f32(1.0)
+            if not first and prev_pdf >= f32(0.0):
+                i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
+                p = s.positions
+                ax, ay, az = p[i1, 0] - p[i0, 0], p[i1, 1] - p[i0, 1], p[i1, 2] - p[i0, 2]
+                bx, by, bz = p[i2, 0] - p[i0, 0], p[i2, 1] - p[i0, 1], p[i2, 2] - p[i0, 2]
+                gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+                n = f32(math.sqrt(gx * gx + gy * gy + gz * gz))
+                cos_e = abs(gx * dx + gy * dy + gz * dz) / max(n, f32(1e-20))
+                w = power(prev_pdf, chance * lights.area_density[triangle] * far * far / max(cos_e, f32(1e-6)))
+            r, g, b = emission_at(s, triangle, u, v)
+            w *= transmittance(medium, oz, dz, far)
+            add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)

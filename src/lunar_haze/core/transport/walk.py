@@ -1,0 +1,101 @@
+"""Where a ray goes: the surface that stops it, and what the air on its way would send back."""
+
+import math
+
+import numba as nb
+import numpy as np
+
+from lunar_haze.core.air.kernels import density, distance_to_depth, ray_optical_depth, transmittance
+from lunar_haze.core.air.phase import medium_phase
+from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
+from lunar_haze.core.transport.emission import sample_light
+from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, POSITION, RIG, SKY, SUN
+from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+
+
+@_jit
+def walk(s, ray, ox, oy, oz, dx, dy, dz, limit, chance):
+    """Nearest surface that stops a ray before ``limit`` [m], through cut-outs and glass.
+
+    Returns (triangle or -1, distance [m], u, v, share rgb let through, mirrored). A pane either
+    lets the ray on, tinted, or mirrors it and is then the surface found; ``chance`` in [0, 1)
+    decides.
+    """
+    near = f32(0.0)
+    r, g, b = f32(1.0), f32(1.0), f32(1.0)
+    for _ in range(MAX_CLEAR_LAYERS):
+        prim, geometry, t, u, v = intersect(s.handle, ray, ox, oy, oz, dx, dy, dz, near, limit, SOLID | CLEAR)
+        if prim < 0:
+            return np.int64(-1), limit, f32(0.0), f32(0.0), r, g, b, False
+        if geometry == 0:
+            return prim, t, u, v, r, g, b, False
+        triangle = prim + s.solid_count
+        glass, tr, tg, tb, mirrors = clear_passage(s, triangle, u, v, dx, dy, dz)
+        if glass:
+            if chance < mirrors:
+                return triangle, t, u, v, r, g, b, True
+            chance = (chance - mirrors) / (f32(1.0) - mirrors)
+            k = f32(1.0) / (f32(1.0) - mirrors)
+            tr, tg, tb = tr * k, tg * k, tb * k
+        if tr + tg + tb <= f32(0.0):
+            return triangle, t, u, v, r, g, b, False
+        r, g, b = r * tr, g * tg, b * tb
+        near = t + ray_epsilon(ox + t * dx, oy + t * dy, oz + t * dz)
+    return np.int64(-1), FAR, f32(0.0), f32(0.0), f32(0.0), f32(0.0), f32(0.0), False
+
+
+@_jit
+def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u, v, u2, v2):
+    """Light of one source that the air would send back along a ray over ``far`` metres (one sample).
+
+    Returns the point in the air (3), the direction to the source (3), its distance and the light
+    rgb, all zero when there is none. Distance is drawn by what the air lets through for sun and
+    sky, and equi-angularly about the lamp for lamps: Kulla & Fajardo (2012), Importance sampling
+    techniques for path tracing in participating media.
+    """
+    zero = f32(0.0)
+    kind = int(lights.rows[number, KIND])
+    if kind == RIG:
+        count = int(lights.rows[number, COUNT])
+        one = min(int(u2 * f32(count)), count - 1)
+        u2 = u2 * f32(count) - f32(one)
+        number = int(lights.rows[number, FIRST]) + one
+        kind = int(lights.rows[number, KIND])
+        share = f32(count)
+    else:
+        share = f32(1.0)
+    if kind == SUN or kind == SKY:
+        total = ray_optical_depth(medium, oz, dz, far)
+        scattered = f32(-math.expm1(-total))
+        if scattered <= f32(1e-9):
+            return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
+        depth = f32(-math.log1p(-u * scattered))
+        t = min(distance_to_depth(medium, oz, dz, depth), far)
+        # weight = sigma T / pdf
+        weight = scattered * share
+    else:
+        cx = lights.rows[number, POSITION] - ox
+        cy = lights.rows[number, POSITION + 1] - oy
+        cz = lights.rows[number, POSITION + 2] - oz
+        along = cx * dx + cy * dy + cz * dz
+        apart2 = cx * cx + cy * cy + cz * cz - along * along
+        apart = f32(math.sqrt(max(apart2, f32(1e-6))))
+        a0 = f32(math.atan2(-along, apart))
+        a1 = f32(math.atan2(far - along, apart))
+        tangent = f32(math.tan(a0 + (a1 - a0) * u))
+        t = min(max(along + apart * tangent, zero), far)
+        sigma = medium[0] * density(medium, oz + t * dz)
+        if sigma <= zero:
+            return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
+        weight = share * sigma * transmittance(medium, oz, dz, t) * (a1 - a0) * apart * (f32(1.0) + tangent * tangent)
+    px, py, pz = ox + t * dx, oy + t * dy, oz + t * dz
+    lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, number, px, py, pz, u2, v2)
+    if pdf <= zero or r + g + b <= zero:
+        return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
+    # The light travels along -l and leaves along -d: the cosine of deflection is l . d.
+    phase = medium_phase(medium, lx * dx + ly * dy + lz * dz)
+    k = weight * phase * transmittance(medium, pz, lz, distance) / pdf
+    return px, py, pz, lx, ly, lz, distance, k * r * medium[5], k * g * medium[6], k * b * medium[7]

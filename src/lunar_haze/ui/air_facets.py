@@ -1,0 +1,95 @@
+"""Facets of the air: airs to begin with, how far one sees, how it lies, what it does to light, and what that costs."""
+
+import math
+from typing import TYPE_CHECKING
+
+import attrs
+from PySide6.QtWidgets import QComboBox, QLabel
+
+from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.air.presets import PRESETS, name_of
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.model import Document
+from lunar_haze.ui.well import Well
+
+if TYPE_CHECKING:
+    from lunar_haze.ui.facets import Facets
+
+#: What a well that clears the air snaps to, beyond its range.
+CLEAR_BEYOND_M = 60_000.0
+
+
+class AirFacets:
+    """Fills a facets column with the air of the look."""
+
+    def __init__(self, facets: "Facets") -> None:
+        self._facets, self._session = facets, facets.session
+
+    def _medium(self) -> Medium:
+        return self._session.document.look.medium
+
+    def _changed(self, **changes: object) -> Document:
+        return edits.change_medium(self._session.document, **changes)
+
+    def fill(self) -> None:
+        """Presets, wells, and the guide."""
+        well = self._facets.well
+        self._facets.title("air")
+        preset = QComboBox()
+        preset.setAccessibleName("an air to begin with")
+        preset.setToolTip("an air to begin with; change it from there")
+        preset.addItems([*PRESETS, "by hand"])
+        preset.textActivated.connect(self.choose)
+        self._facets.on_refresh(lambda: preset.setCurrentText(name_of(self._medium())))
+        self._facets.row(preset)
+        self._fill_guide()
+        well("one sees", Well("one sees", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
+                              tip="how far the mist lets one see; past the right end the air is clear"),
+             lambda: self._medium().visibility_m,
+             lambda v: self._changed(visibility_m=math.inf if v > CLEAR_BEYOND_M else v))  # fmt: skip
+        well("lies up to", Well("lies up to", "m", -2.0, 20.0, 0.0, tip="height below which the mist is full"),
+             lambda: self._medium().base_m, lambda v: self._changed(base_m=v))  # fmt: skip
+        well("thins over", Well("thins over", "m", 0.5, 300.0, 12.0, ratio=True, floor=0.05, ceiling=1e5,
+                                tip="height in which it falls to a third"),
+             lambda: self._medium().fall_off_m, lambda v: self._changed(fall_off_m=v))  # fmt: skip
+        well("ends at", Well("ends at", "m", 2.0, 1000.0, 400.0, ratio=True, floor=0.1, ceiling=1e5,
+                             tip="height above which there is no mist"),
+             lambda: self._medium().top_m, lambda v: self._changed(top_m=v))  # fmt: skip
+        self._facets.section("how it throws light")
+        well("droplets", Well("droplets", "um", 0.0, LARGEST_UM, 0.0, floor=0.0, ceiling=LARGEST_UM,
+                              tip=f"diameter: fog has {SMALLEST_UM:.0f} to {LARGEST_UM:.0f}; 0 throws as set by hand"),
+             lambda: self._medium().droplet_um, self._set_droplets)  # fmt: skip
+        onward = Well("throws on", "", -0.9, 0.95, 0.55, floor=-0.99, ceiling=0.99,
+                      tip="anisotropy: above 0 light is thrown onward, against the lens it makes shafts")  # fmt: skip
+        well("throws on", onward, lambda: self._medium().anisotropy,
+             lambda v: self._changed(anisotropy=v, droplet_um=0.0))  # fmt: skip
+        self._facets.section("colour of the mist (what it scatters)")
+        for axis, label in enumerate(("red", "green", "blue")):
+
+            def write(value: float, axis: int = axis) -> Document:
+                albedo = list(self._medium().albedo)
+                albedo[axis] = value
+                return self._changed(albedo=tuple(albedo))
+
+            well(label, Well(label, "", 0.0, 1.0, 0.97, floor=0.0, ceiling=1.0),
+                 lambda axis=axis: self._medium().albedo[axis], write)  # fmt: skip
+
+    def _set_droplets(self, value: float) -> Document:
+        """Below half the smallest droplet the phase is set by hand; up to the smallest it is the smallest."""
+        return self._changed(droplet_um=0.0 if value < SMALLEST_UM / 2 else max(value, SMALLEST_UM))
+
+    def choose(self, name: str) -> None:
+        """Begin with an air."""
+        if name in PRESETS:
+            changes = attrs.asdict(PRESETS[name], recurse=False)
+            self._session.edit(f"air: {name}", self._changed(**changes))
+            self._session.seal()
+
+    def _fill_guide(self) -> None:
+        words = QLabel()
+        words.setWordWrap(True)
+        words.setProperty("quiet", True)
+        words.setAccessibleName("what the mist does")
+        self._facets.on_refresh(lambda: words.setText(self._facets.air_words()))
+        self._facets.row(words)

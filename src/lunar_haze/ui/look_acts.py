@@ -1,0 +1,113 @@
+"""Acts on the look and on what is chosen in it, as menu and keys call them."""
+
+from collections.abc import Callable
+
+import attrs
+from PySide6.QtWidgets import QInputDialog, QWidget
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.picture.readings import metered_ev100
+from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.session import Session
+
+#: What can be added from the menu: shape and role.
+HEAVENS = {
+    "sun": (Sun(), "key"),
+    "moon": (Sun(body="moon", diameter_deg=0.52), "key"),
+    "sky": (Sky(), "fill"),
+    "sky behind the picture": (Sky(lights=False, bounces=False), "background"),
+}
+
+
+class LookActs:
+    """Each act is one step of undo. ``say`` (text, is_problem) tells the artist, ``set_hour`` moves the day."""
+
+    def __init__(
+        self, session: Session, bridge: RenderBridge, say: Callable[[str, bool], None],
+        set_hour: Callable[[float], None], parent: QWidget,
+    ) -> None:  # fmt: skip
+        self.session, self.bridge = session, bridge
+        self._say, self._set_hour, self._parent = say, set_hour, parent
+
+    def start_from_black(self) -> None:
+        """Silence everything that gives light."""
+        if self.session.is_open:
+            self.session.act("start from black", edits.start_from_black(self.session.document))
+            self._say("everything is silenced; choose a card and press N to bring it up", False)
+
+    def set_exposure_from_picture(self) -> None:
+        """Set the locked exposure by metering the picture once."""
+        picture = self.bridge.picture
+        ev100 = None if picture is None else metered_ev100(picture)
+        if ev100 is None:
+            self._say("the picture is black; there is nothing to meter", False)
+            return
+        document = edits.change_look(self.session.document, ev100=round(ev100, 2), stops=0.0)
+        self.session.act("exposure from picture", document)
+
+    def toggle(self, field: str, label: str) -> None:
+        """Turn a switch of the chosen source."""
+        source = self.session.chosen_source
+        if source is not None:
+            self.session.act_on_source(label, **{field: not getattr(source, field)})
+
+    def nudge(self, stops: float) -> None:
+        """Move the chosen source's dimmer by some stops."""
+        source = self.session.chosen_source
+        if source is not None:
+            self.session.act_on_source("dimmer", dimmer_stops=round(source.dimmer_stops + stops, 4))
+
+    def step_hour(self, hours: float) -> None:
+        """Move the hour."""
+        if self.session.is_open:
+            self._set_hour(self.session.document.look.hour_h + hours)
+
+    def add_heaven(self, name: str) -> None:
+        """Add a sun, a moon or a sky to the look."""
+        document = self.session.document
+        shape, role = HEAVENS[name]
+        made = Source(edits.new_id(), name, shape, 1.0, "true", role=role)
+        made = edits.under_heavens(made, document.look, document.place.site)
+        self.session.act(f"add {name}", edits.add_source(document, made))
+        self.session.choose(made.id)
+
+    def remove_chosen(self) -> None:
+        """Take the chosen source or card away."""
+        source, card = self.session.chosen_source, self.session.chosen_card
+        if source is not None:
+            self.session.act(f"take {source.name} away", edits.remove_source(self.session.document, source.id))
+        elif card is not None:
+            self.session.act(f"take {card.name} away", edits.remove_card(self.session.document, card.id))
+
+    def copy(self) -> None:
+        """Keep the chosen source for pasting."""
+        self.session.copied = self.session.chosen_source or self.session.copied
+
+    def paste(self) -> None:
+        """Add the copied source once more."""
+        copied = self.session.copied
+        if copied is not None and self.session.is_open:
+            fresh = attrs.evolve(copied, id=edits.new_id())
+            self.session.act(f"paste {fresh.name}", edits.add_source(self.session.document, fresh))
+            self.session.choose(fresh.id)
+
+    def ask_group(self) -> None:
+        """Put the chosen source in a group, by name."""
+        source = self.session.chosen_source
+        if source is None:
+            return
+        names = [g.name for g in self.session.document.look.groups]
+        name, good = QInputDialog.getItem(
+            self._parent, "group", f"group of {source.name} (empty: none)", [source.group or "", *names], 0, True
+        )
+        if good:
+            document = edits.put_in_group(self.session.document, source.id, name.strip())
+            self.session.act(f"group {name.strip()}", document)
+
+    def move_card(self, by: int) -> None:
+        """Move the chosen source's card along the rail."""
+        ids = [s.id for s in self.session.document.look.sources] if self.session.is_open else []
+        if self.session.chosen in ids:
+            index = ids.index(self.session.chosen) + by
+            self.session.act("order of the cards", edits.move_source(self.session.document, self.session.chosen, index))

@@ -1,0 +1,250 @@
+"""Cards of the share rail: a source, a folded group or the air, with the picture that it makes alone."""
+
+import math
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QMenu, QWidget
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.sources.model import Source
+from lunar_haze.ui import theme
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.session import AIR, Session
+
+CARD_WIDTH, CARD_HEIGHT = 128, 104
+PICTURE_HEIGHT = 68
+PIXELS_PER_STOP = 24.0
+PIXELS_PER_KELVIN_STOP = 160.0
+DRAG_START = 4
+
+
+class Card(QWidget):
+    """One source, or the air. Drag up and down for stops, left and right for warmth."""
+
+    chosen = Signal(str)
+    #: Another card is to stand where this one was let go of: (what, horizontal position in the row).
+    moved_to = Signal(str, float)
+    asked = Signal(str, QPoint)
+
+    def __init__(self, session: Session, bridge: RenderBridge, what: str) -> None:
+        super().__init__()
+        self.session, self.bridge, self.what = session, bridge, what
+        self.image: QImage | None = None
+        self._pressed: QPointF | None = None
+        self._axis = ""
+        self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        tip = "what the mist alone adds" if what == AIR else (
+            "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Alt: move the card; "
+            "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order"
+        )  # fmt: skip
+        self.setToolTip(tip)
+
+    @property
+    def source(self) -> Source | None:
+        return self.session.document.look.source(self.what)
+
+    def renew(self) -> None:
+        """Make the card's picture again."""
+        image = (
+            self.bridge.air_image(CARD_WIDTH) if self.what == AIR else self.bridge.share_image([self.what], CARD_WIDTH)
+        )
+        if image is not None or self.what == AIR:
+            self.image = image
+        self.update()
+
+    # -- hand -----------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed = event.position()
+            self._axis = "place" if event.modifiers() & Qt.KeyboardModifier.AltModifier else ""
+            self.chosen.emit(self.what)
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.asked.emit(self.what, event.globalPosition().toPoint())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        source = self.source
+        if self._pressed is None or source is None:
+            return
+        delta = event.position() - self._pressed
+        if self._axis == "place":
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            return
+        if not self._axis:
+            if max(abs(delta.x()), abs(delta.y())) < DRAG_START:
+                return
+            self._axis = "level" if abs(delta.y()) >= abs(delta.x()) else "warmth"
+        self._pressed = event.position()
+        fine = 1 / 6 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        document = self.session.document
+        if self._axis == "level":
+            stops = min(max(source.dimmer_stops - delta.y() / PIXELS_PER_STOP * fine, -40.0), 20.0)
+            self.session.edit(
+                "dimmer", edits.change_source(document, self.what, dimmer_stops=stops), f"dimmer {self.what}"
+            )
+        else:
+            kelvin = self.session.lamp_kelvin(source) * 2.0 ** (delta.x() / PIXELS_PER_KELVIN_STOP * fine)
+            kelvin = min(max(kelvin, 1000.0), 15000.0)
+            self.session.edit("warmth", edits.change_source(document, self.what, kelvin=kelvin), f"warmth {self.what}")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self._axis == "place" and self._pressed is not None:
+            self.unsetCursor()
+            self.moved_to.emit(self.what, self.x() + event.position().x())
+        self._pressed, self._axis = None, ""
+        self.session.seal()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.source is not None:
+            document = edits.change_source(self.session.document, self.what, dimmer_stops=0.0)
+            self.session.edit("dimmer reset", document)
+            self.session.seal()
+
+    # -- drawing --------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
+        source = self.source
+        look = self.session.document.look
+        heard = source is None or source.id in look.heard()
+        paint_share(painter, self.image, heard)
+        name = "air" if source is None else source.name
+        painter.setFont(theme.font())
+        painter.setPen(theme.qcolor(theme.TEXT if heard else theme.DIM))
+        metrics = painter.fontMetrics()
+        painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
+                         metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
+        if source is not None:
+            painter.fillRect(
+                QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source))
+            )
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.qcolor(theme.DIM))
+            row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
+            state = "muted" if source.muted else "alone" if source.alone else source.role
+            painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
+            painter.setPen(theme.qcolor(theme.LIT if abs(source.dimmer_stops) > 1e-6 else theme.DIM))
+            painter.drawText(
+                row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{source.dimmer_stops:+.1f} stops"
+            )
+        else:
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.qcolor(theme.DIM))
+            seen = look.medium.visibility_m
+            text = "clear" if look.medium.is_clear or math.isinf(seen) else f"one sees {seen:,.0f} m"
+            painter.drawText(QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14), Qt.AlignmentFlag.AlignVCenter, text)
+        if self.session.chosen == self.what:
+            painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
+            painter.drawRect(QRectF(1, 1, CARD_WIDTH - 2, CARD_HEIGHT - 2))
+        elif self.hasFocus():
+            painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 1))
+            painter.drawRect(QRectF(0.5, 0.5, CARD_WIDTH - 1, CARD_HEIGHT - 1))
+
+
+class GroupCard(QWidget):
+    """A folded group: the sum of its sources. Drag up and down for stops; a click unfolds it."""
+
+    def __init__(self, session: Session, bridge: RenderBridge, name: str) -> None:
+        super().__init__()
+        self.session, self.bridge, self.name = session, bridge, name
+        self.image: QImage | None = None
+        self._pressed: QPointF | None = None
+        self._moved = False
+        self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
+        self.setAccessibleName(f"group {name}")
+        self.setToolTip("drag up or down: dimmer of the group; click: show its sources; right-click: mute, alone")
+
+    def renew(self) -> None:
+        """Make the card's picture again."""
+        members = [s.id for s in self.session.document.look.sources if s.group == self.name]
+        self.image = self.bridge.share_image(members, CARD_WIDTH)
+        self.update()
+
+    def _change(self, label: str, **changes: object) -> None:
+        self.session.edit(label, edits.change_group(self.session.document, self.name, **changes), f"group {self.name}")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed, self._moved = event.position(), False
+        elif event.button() == Qt.MouseButton.RightButton:
+            group = self.session.document.look.group(self.name)
+            menu = QMenu(self)
+            for words, field in (("mute", "muted"), ("alone", "alone")):
+                action = menu.addAction(words, lambda f=field: self.toggle(f))
+                action.setCheckable(True)
+                action.setChecked(getattr(group, field))
+            menu.addAction("show its sources", lambda: self.toggle("folded"))
+            menu.popup(event.globalPosition().toPoint())
+
+    def toggle(self, field: str) -> None:
+        """Turn one of the group's switches."""
+        group = self.session.document.look.group(self.name)
+        self._change(f"{field} group", **{field: not getattr(group, field)})
+        self.session.seal()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        group = self.session.document.look.group(self.name)
+        if self._pressed is None or group is None:
+            return
+        delta = event.position() - self._pressed
+        if not self._moved and abs(delta.y()) < DRAG_START:
+            return
+        self._moved = True
+        self._pressed = event.position()
+        fine = 1 / 6 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        stops = min(max(group.dimmer_stops - delta.y() / PIXELS_PER_STOP * fine, -40.0), 20.0)
+        self._change("group dimmer", dimmer_stops=stops)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self._pressed is not None and not self._moved:
+            self.toggle("folded")
+        self._pressed = None
+        self.session.seal()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        group = self.session.document.look.group(self.name)
+        if group is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
+        paint_share(painter, self.image, not group.muted)
+        count = sum(s.group == self.name for s in self.session.document.look.sources)
+        painter.setFont(theme.font())
+        painter.setPen(theme.qcolor(theme.TEXT))
+        painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 12, 16), Qt.AlignmentFlag.AlignVCenter,
+                         f"{self.name} ({count})")  # fmt: skip
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.qcolor(theme.DIM))
+        row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
+        state = "muted" if group.muted else "alone" if group.alone else "group"
+        painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
+        painter.setPen(theme.qcolor(theme.LIT if abs(group.dimmer_stops) > 1e-6 else theme.DIM))
+        painter.drawText(
+            row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{group.dimmer_stops:+.1f} stops"
+        )
+        # Cards that lie under it.
+        painter.setPen(QPen(theme.qcolor(theme.EDGE), 1))
+        for step in (2, 5):
+            painter.drawLine(QPointF(CARD_WIDTH - step, 2), QPointF(CARD_WIDTH - step, PICTURE_HEIGHT - 2))
+
+
+def paint_share(painter: QPainter, image: QImage | None, heard: bool) -> None:
+    """The picture of a card, dim when it is not heard."""
+    frame = QRectF(0, 0, CARD_WIDTH, PICTURE_HEIGHT)
+    painter.fillRect(frame, theme.qcolor("#000000"))
+    if image is None:
+        return
+    size = image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
+    target = QRectF(
+        (CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height()
+    )
+    painter.setClipRect(frame)
+    painter.setOpacity(1.0 if heard else 0.22)
+    painter.drawImage(target, image)
+    painter.setOpacity(1.0)
+    painter.setClipping(False)

@@ -1,0 +1,266 @@
+"""What can be done at a place in the picture: put, aim, its highlight, its shadow, focus, read, a helper light."""
+
+from collections.abc import Callable
+from typing import Any
+
+import attrs
+import numpy as np
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QMenu, QWidget
+
+from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.document import edits
+from lunar_haze.core.errors import HazeError
+from lunar_haze.core.picture.readings import stops_of
+from lunar_haze.core.place.model import emissive_luminance
+from lunar_haze.core.solve.openings import Opening, filling_panel, helper_beam, opening_at
+from lunar_haze.core.solve.placing import as_vec, following, for_highlight, for_shadow
+from lunar_haze.core.solve.subject import subject_of
+from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.cutouts import CutOut
+from lunar_haze.core.sources.gain import source_colour
+from lunar_haze.core.sources.model import PLACED, Ball, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.presets import PRESETS, make_source
+from lunar_haze.core.units.photometry import ev100_of_luminance
+from lunar_haze.core.units.quantity import format_quantity
+from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.session import Session
+
+#: How far a new lamp stands off the surface it was put on, and a new card [m].
+STAND_OFF_M, CARD_OFF_M = 0.4, 0.8
+CARDS = {
+    "a dark flag": Card("", "flag"),
+    "a pale card": Card("", "bounce card", reflectance=(0.85, 0.85, 0.85)),
+    "a cut-out": Card("", "cut-out", reflectance=(0.02, 0.02, 0.02), cutout=CutOut("leaves", 6.0, 0.5)),
+}
+
+
+class SurfaceActs:
+    """Acts on what lies under a point of the picture; ``to_picture`` brings widget positions to [0, 1]."""
+
+    def __init__(
+        self, session: Session, bridge: RenderBridge, to_picture: Callable[[QPointF], tuple[float, float]]
+    ) -> None:
+        self.session, self.bridge, self._to_picture = session, bridge, to_picture
+
+    def slip(self, parent: QWidget, at: QPointF, seen: Seen | None) -> QMenu | None:
+        """The slip of acts for a position in the picture."""
+        sources = self.session.document.look.sources
+        menu = QMenu(parent)
+        if seen is None:
+            sky = next((s for s in sources if isinstance(s.shape, Sky) and s.shape.seen), None)
+            if sky is None:
+                return None
+            menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
+            menu.addAction(f"hold this colour back in {sky.name}", lambda: self.hold_back(sky, at))
+            return menu
+        self._fill_head(menu, seen)
+        put = menu.addMenu("put here")
+        for preset in PRESETS:
+            put.addAction(preset, lambda p=preset: self.put_source(p, seen))
+        put.addSeparator()
+        for name in CARDS:
+            put.addAction(name, lambda n=name: self.put_card(n, seen))
+        chosen = self.session.chosen_source
+        if chosen is not None and isinstance(chosen.shape, PLACED):
+            menu.addAction(f"aim {chosen.name} here", lambda: self.aim(seen))
+            away = seen.point + seen.normal * STAND_OFF_M
+            menu.addAction(f"move {chosen.name} here", lambda: self._reshape("position", away))
+            menu.addAction(f"highlight of {chosen.name} here", lambda: self.highlight(seen))
+            menu.addAction(f"shadow of the subject from {chosen.name} here", lambda: self.shadow(seen))
+        elif self.session.chosen_card is not None:
+            card = self.session.chosen_card
+            menu.addAction(f"face {card.name} here", lambda: self._move_card(card, "aim", seen.point))
+            menu.addAction(
+                f"move {card.name} here",
+                lambda: self._move_card(card, "position", seen.point + seen.normal * CARD_OFF_M),
+            )
+        menu.addSeparator()
+        menu.addAction("read here", lambda: self.read_at(at))
+        menu.addAction("focus here", lambda: self.focus(seen))
+        if self.session.place is not None:
+            name = self.session.place.objects[seen.object]
+            menu.addAction(f"make {name} the subject", lambda: self._make_subject(seen))
+            if chosen is not None:
+                touched = not chosen.touches.spares(name)
+                words = f"keep {chosen.name} off {name}" if touched else f"let {chosen.name} light {name}"
+                menu.addAction(words, lambda: self._touch(chosen, name, not touched))
+        return menu
+
+    def _fill_head(self, menu: QMenu, seen: Seen) -> None:
+        place = self.session.place
+        if place is None:
+            return
+        material = place.materials[seen.material]
+        head = menu.addAction(
+            f"{place.objects[seen.object]}: {material.name}, {format_quantity(seen.distance_m, 'm')} away"
+        )
+        head.setEnabled(False)
+        for source in self.session.document.look.sources:
+            if isinstance(source.shape, Surface) and source.shape.material == material.name:
+                menu.addAction(f"choose {source.name}", lambda s=source: self.session.choose(s.id))
+        if material.glows:
+            menu.addAction("a real lamp in this fixture", lambda: self.practical(seen))
+        if material.clear > 0:
+            menu.addAction("a beam along the sun through it", lambda: self.helper(seen, True))
+            menu.addAction("a soft panel that fills it", lambda: self.helper(seen, False))
+        menu.addSeparator()
+
+    # -- lamps ------------------------------------------------------------------------------------
+
+    def put_source(self, preset: str, seen: Seen) -> None:
+        """Add a lamp of a preset off the surface, aimed at it."""
+        position = seen.point + seen.normal * STAND_OFF_M
+        source = make_source(preset, edits.new_id(), preset, as_vec(position), as_vec(seen.point))
+        self.session.act(f"put a {preset}", edits.add_source(self.session.document, source))
+        self.session.choose(source.id)
+
+    def _reshape(self, part: str, point: np.ndarray) -> None:
+        document = edits.change_shape(self.session.document, self.session.chosen, **{part: as_vec(point)})
+        self.session.act("aim" if part == "aim" else "place of the lamp", document)
+
+    def aim(self, seen: Seen) -> None:
+        """Aim the chosen lamp here."""
+        self._reshape("aim", seen.point)
+
+    def highlight(self, seen: Seen) -> None:
+        """Stand the chosen lamp where its highlight falls here."""
+        shape: Any = self.session.chosen_source.shape
+        camera = self.session.document.shot.seen_from
+        moved = for_highlight(shape, camera, seen.point, seen.normal)
+        self.session.act("highlight here", edits.reshape(self.session.document, self.session.chosen, moved))
+
+    def shadow(self, seen: Seen) -> None:
+        """Stand the chosen lamp where the subject's shadow falls here."""
+        place = self.session.place
+        if place is None:
+            return
+        if not self.session.document.shot.subject:
+            self.session.said.emit("say first what the subject is: click it, “make ... the subject”", False)
+            return
+        shape: Any = self.session.chosen_source.shape
+        moved = for_shadow(shape, subject_of(place, self.session.document.shot).centre, seen.point)
+        self.session.act("shadow here", edits.reshape(self.session.document, self.session.chosen, moved))
+
+    def practical(self, seen: Seen) -> None:
+        """A real source in a glowing fixture: its place, size and colour; the glow stays for the lens."""
+        place = self.session.place
+        fixture = opening_at(place, seen.object, seen.material, seen.point)
+        if fixture is None:
+            return
+        material = place.materials[seen.material]
+        glow = next(
+            (s for s in self.session.document.look.sources
+             if isinstance(s.shape, Surface) and s.shape.material == material.name), None,
+        )  # fmt: skip
+        radius = min(max(float(np.linalg.norm(np.ptp(fixture.corners, 0))) / 4, 0.01), 1.0)
+        level = emissive_luminance(material) if glow is None else canonical(glow.shape, glow.amount, glow.unit)
+        rgb = np.asarray(material.emissive, float)
+        lamp = Source(
+            edits.new_id(), f"lamp in {place.objects[seen.object]}",
+            Ball(as_vec(fixture.centre), radius, aim=as_vec(fixture.centre - np.array([0, 0, 1.0]))),
+            level, "cd/m2", role="practical",
+            gel=as_vec(rgb / max(float(luminance(rgb)), 1e-6)), dimmer_stops=glow.dimmer_stops if glow else 0.0,
+        )  # fmt: skip
+        fixture_name = place.objects[seen.object]
+        document = edits.put_in_group(edits.add_source(self.session.document, lamp), lamp.id, fixture_name)
+        if glow is not None:
+            # Fixture and lamp are dimmed, muted and copied as one.
+            document = edits.put_in_group(document, glow.id, fixture_name)
+        self.session.act("a lamp in the fixture", document)
+        self.session.choose(lamp.id)
+
+    def helper(self, seen: Seen, along_sun: bool) -> None:
+        """A helper light through the pane that was picked, as a proposal."""
+        place = self.session.place
+        opening: Opening | None = opening_at(place, seen.object, seen.material, seen.point)
+        if opening is None:
+            self.session.said.emit("no opening was found there; click the pane itself", False)
+            return
+        look = self.session.document.look
+        sun = next((s for s in look.sources if isinstance(s.shape, Sun)), None)
+        if along_sun and sun is None:
+            self.session.said.emit("there is no sun or moon to go along with; add one, or fill the opening", False)
+            return
+        if along_sun:
+            level = canonical(sun.shape, sun.amount, sun.unit, self.session.atmosphere) * 2.0**sun.dimmer_stops
+            made = helper_beam(opening, np.asarray(sun.shape.towards()), max(level, 1.0), sun.kelvin)
+            rgb = source_colour(sun, self.session.atmosphere)
+            made = attrs.evolve(made, kelvin=None, gel=as_vec(rgb / max(float(luminance(rgb)), 1e-6)))
+        else:
+            lens = np.asarray(self.session.document.shot.seen_from.position)
+            made = filling_panel(opening, lens - opening.centre, 100.0)
+        self.session.show_ghost(made)
+        self.session.said.emit(f"{made.name}: Return takes it, Esc leaves it", False)
+
+    # -- cards, lens, subject ------------------------------------------------------------------------
+
+    def put_card(self, name: str, seen: Seen) -> None:
+        """Stand a card off the surface, facing it."""
+        card = attrs.evolve(
+            CARDS[name], id=edits.new_id(), position=as_vec(seen.point + seen.normal * CARD_OFF_M),
+            aim=as_vec(seen.point),
+        )  # fmt: skip
+        self.session.act(f"put {name}", edits.add_card(self.session.document, card))
+        self.session.choose(card.id)
+
+    def _move_card(self, card: Card, part: str, point: np.ndarray) -> None:
+        self.session.act("card", edits.change_card(self.session.document, card.id, **{part: as_vec(point)}))
+
+    def focus(self, seen: Seen) -> None:
+        """Let the lens be sharp here."""
+        camera = self.session.document.shot.seen_from
+        along = float(np.subtract(seen.point, camera.position) @ camera.axes()[2])
+        focused = attrs.evolve(camera, focus_m=round(along, 3))
+        self.session.act("focus", edits.change_camera(self.session.document, focused))
+        if camera.f_number <= 0:
+            self.session.said.emit("the lens is sharp everywhere; give it an f-number in its facets", False)
+
+    def _make_subject(self, seen: Seen) -> None:
+        name = self.session.place.objects[seen.object]
+        document = edits.change_shot(self.session.document, subject=(name,))
+        self.session.act("subject", following(document, self.session.place))
+        self.session.said.emit(f"{name} is the subject of {self.session.document.current_shot}", False)
+
+    def _touch(self, source: Source, name: str, lit: bool) -> None:
+        touches = source.touches
+        mode = "but" if touches.mode == "all" else touches.mode
+        listed = (mode == "but") != lit
+        rest = tuple(n for n in touches.objects if n != name)
+        names = (*rest, name) if listed else rest
+        changed = attrs.evolve(touches, mode=mode if names or mode == "only" else "all", objects=names)
+        self.session.act("what it lights", edits.change_source(self.session.document, source.id, touches=changed))
+
+    # -- readings ---------------------------------------------------------------------------------
+
+    def colour_at(self, at: QPointF) -> np.ndarray | None:
+        """Light (3,) ACEScg under a position, or None outside the picture."""
+        picture = self.bridge.picture
+        x, y = self._to_picture(at)
+        if picture is None or not (0 <= x < 1 and 0 <= y < 1):
+            return None
+        return picture[int(y * picture.shape[0]), int(x * picture.shape[1])].astype(float)
+
+    def hold_back(self, sky: Source, at: QPointF) -> None:
+        """Let the colour under a position be the one that the sky's bend holds back."""
+        rgb = self.colour_at(at)
+        if rgb is None or rgb.max() <= 0:
+            return
+        try:
+            document = edits.hold_back(self.session.document, sky.id, as_vec(rgb / rgb.max()))
+        except HazeError as error:
+            self.session.said.emit(str(error), False)
+            return
+        self.session.act("colour to hold back", document)
+        self.session.choose(sky.id)
+
+    def read_at(self, at: QPointF) -> None:
+        """Tell the light under a position."""
+        pixel = self.colour_at(at)
+        if pixel is None:
+            return
+        stops = float(stops_of(pixel[None, None].astype(np.float32), self.bridge.exposure())[0, 0])
+        light = max(float(luminance(pixel)), 0.0)
+        ev = ev100_of_luminance(light) if light > 0 else float("-inf")
+        self.session.said.emit(f"{format_quantity(light, 'cd/m2')}, EV {ev:.1f}, {stops:+.1f} stops from grey", False)

@@ -1,0 +1,210 @@
+"""Random numbers and warps: even where they say so, independent between dimensions, stratified over passes."""
+
+import itertools
+import math
+
+import numba as nb
+import numpy as np
+import pytest
+from scipy.stats import chisquare, kstest
+
+from lunar_haze.core.transport.sampling import (
+    basis,
+    combine,
+    cosine_hemisphere,
+    draw,
+    random_pair,
+    sample_pair,
+    uniform_cone,
+    uniform_disc,
+)
+from lunar_haze.core.units.fast_math import exp, hash32, log2, short_arctan
+
+U32 = np.uint32
+
+
+@nb.njit
+def _pairs(kind, seed, dimension, count, out):
+    for index in range(count):
+        if kind == 0:
+            out[index, 0], out[index, 1] = sample_pair(U32(seed), dimension, index)
+        else:
+            out[index, 0], out[index, 1] = random_pair(U32(seed), dimension, index)
+
+
+@nb.njit
+def _drawn(vertex, seed, dimension, index):
+    return draw(vertex, U32(seed), dimension, index)
+
+
+@nb.njit
+def _warped(kind, points, cone, out):
+    for k in range(points.shape[0]):
+        u, v = np.float32(points[k, 0]), np.float32(points[k, 1])
+        if kind == 0:
+            out[k, 0], out[k, 1], out[k, 2] = cosine_hemisphere(u, v)
+        elif kind == 1:
+            out[k, 0], out[k, 1] = uniform_disc(u, v)
+        else:
+            out[k, 0], out[k, 1], out[k, 2] = uniform_cone(u, v, np.float32(cone))
+
+
+@nb.njit
+def _bases(normals, out):
+    for k in range(normals.shape[0]):
+        a = basis(normals[k, 0], normals[k, 1], normals[k, 2])
+        for i in range(6):
+            out[k, i] = a[i]
+
+
+@nb.njit
+def _elementary(kind, x, out):
+    for k in range(x.shape[0]):
+        if kind == 0:
+            out[k] = exp(x[k])
+        elif kind == 1:
+            out[k] = log2(x[k])
+        else:
+            out[k] = short_arctan(x[k])
+
+
+@nb.njit
+def _hashes(values, out):
+    for k in range(values.shape[0]):
+        out[k] = hash32(values[k])
+
+
+@nb.njit
+def _combined(a, b):
+    return combine(U32(a), U32(b))
+
+
+def pairs(kind, seed=3, dimension=0, count=4096):
+    out = np.empty((count, 2), np.float32)
+    _pairs(kind, seed, dimension, count, out)
+    return out
+
+
+@pytest.mark.parametrize("kind", [0, 1], ids=["stratified", "independent"])
+@pytest.mark.parametrize("seed", [1, 77, 123456789])
+def test_numbers_are_even_in_the_unit_square(kind, seed):
+    points = pairs(kind, seed)
+    assert points.min() >= 0.0
+    assert points.max() < 1.0
+    for axis in range(2):
+        assert kstest(points[:, axis], "uniform").pvalue > 1e-4
+    counts, _, _ = np.histogram2d(points[:, 0], points[:, 1], bins=8, range=((0, 1), (0, 1)))
+    assert chisquare(counts.ravel()).pvalue > 1e-4
+
+
+@pytest.mark.parametrize("power", [4, 6, 8])
+def test_stratified_points_fill_every_elementary_interval_once(power):
+    """The first 2^n points of a (0, 2)-sequence fall one into each cell of every grid of 2^n cells."""
+    count = 1 << power
+    points = pairs(0, 9, 4, count)
+    for rows in range(power + 1):
+        columns = power - rows
+        cells = np.floor(points * np.array([1 << rows, 1 << columns])).astype(int)
+        assert len({(a, b) for a, b in cells}) == count
+
+
+def test_stratified_points_converge_faster_than_independent_ones():
+    def error(kind, count):
+        found = []
+        for seed in range(40):
+            points = pairs(kind, seed, 0, count).astype(float)
+            found.append((np.sin(3 * points[:, 0]) * points[:, 1] ** 2).mean())
+        return float(np.std(found))
+
+    assert error(0, 256) < 0.3 * error(1, 256)
+    assert error(0, 256) < 0.45 * error(0, 64), "better than the root of the count"
+
+
+@pytest.mark.parametrize("kind", [0, 1])
+def test_dimensions_and_seeds_are_independent(kind):
+    first = pairs(kind, 5, 0)[:, 0]
+    for other in (pairs(kind, 5, 1)[:, 0], pairs(kind, 6, 0)[:, 0], pairs(kind, 5, 0)[:, 1]):
+        assert abs(np.corrcoef(first, other)[0, 1]) < 0.06
+
+
+def test_a_path_is_stratified_where_it_shows_and_repeats_itself():
+    assert _drawn(0, 4, 2, 17) == pytest.approx(tuple(pairs(0, 4, 2, 18)[17]))
+    assert _drawn(1, 4, 2, 17) == pytest.approx(tuple(pairs(1, 4, 2, 18)[17]))
+    assert _drawn(1, 4, 2, 17) == _drawn(1, 4, 2, 17)
+
+
+def test_hashes_spread_neighbours_over_all_bits():
+    values = np.arange(1 << 14, dtype=np.uint32)
+    out = np.empty_like(values)
+    _hashes(values, out)
+    assert len(np.unique(out)) == len(values), "a permutation of 32-bit values"
+    for bit in range(32):
+        assert abs((out >> U32(bit) & U32(1)).mean() - 0.5) < 0.02
+    flips = np.array([bin(int(a ^ b)).count("1") for a, b in itertools.pairwise(out)])
+    assert flips.mean() == pytest.approx(16.0, abs=0.2), "half the bits change from one to the next"
+    assert _combined(1, 2) != _combined(2, 1)
+
+
+def test_the_cosine_hemisphere_has_its_density():
+    out = np.empty((4096, 3), np.float32)
+    _warped(0, pairs(1), 0.0, out)
+    assert np.linalg.norm(out, axis=1) == pytest.approx(np.ones(4096), abs=1e-5)
+    # Under density cos / pi the square of the cosine is even.
+    assert kstest(out[:, 2] ** 2, "uniform").pvalue > 1e-4
+    assert kstest((np.arctan2(out[:, 1], out[:, 0]) / (2 * math.pi)) % 1.0, "uniform").pvalue > 1e-4
+
+
+def test_the_disc_and_the_cone_are_even():
+    disc = np.empty((4096, 2), np.float32)
+    _warped(1, pairs(1), 0.0, disc)
+    assert kstest((disc**2).sum(1), "uniform").pvalue > 1e-4
+    for one_minus_cos in (1e-5, 0.01, 0.5):
+        cone = np.empty((4096, 3), np.float32)
+        _warped(2, pairs(1), one_minus_cos, cone)
+        height = (1.0 - cone[:, 2].astype(float)) / one_minus_cos
+        assert height.min() >= -0.01
+        assert height.max() <= 1.01
+        if one_minus_cos > 1e-3:
+            assert kstest(height, "uniform").pvalue > 1e-4
+        # A narrow cone keeps its spread sideways, where float32 still tells directions apart.
+        spread = (cone[:, :2].astype(float) ** 2).sum(1).mean()
+        assert spread == pytest.approx(one_minus_cos - one_minus_cos**2 / 3, rel=0.05)
+
+
+def test_bases_are_right_handed_and_orthonormal():
+    rng = np.random.default_rng(2)
+    normals = rng.standard_normal((500, 3))
+    normals = np.concatenate([normals, np.eye(3), -np.eye(3), [[1e-4, 0, -1.0]]])
+    normals = (normals / np.linalg.norm(normals, axis=1, keepdims=True)).astype(np.float32)
+    out = np.empty((len(normals), 6), np.float32)
+    _bases(normals, out)
+    a, b = out[:, :3], out[:, 3:]
+    for left, right, expected in ((a, a, 1.0), (b, b, 1.0), (a, b, 0.0), (a, normals, 0.0), (b, normals, 0.0)):
+        assert (left * right).sum(1) == pytest.approx(np.full(len(out), expected), abs=2e-5)
+    assert np.cross(a, b) == pytest.approx(normals, abs=2e-5)
+
+
+@pytest.mark.parametrize(
+    ("kind", "x", "true", "relative", "absolute"),
+    [
+        (0, np.linspace(-80.0, 80.0, 20_001), np.exp, 5e-6, 0.0),
+        (1, np.geomspace(1e-30, 1e30, 20_001), np.log2, 0.0, 4e-6),
+        (2, np.linspace(0.0, 0.5, 5_001), np.arctan, 0.0, 3e-6),
+    ],
+    ids=["exp", "log2", "arctan"],
+)
+def test_short_functions_keep_to_the_errors_they_state(kind, x, true, relative, absolute):
+    x = x.astype(np.float32)
+    out = np.empty_like(x)
+    _elementary(kind, x, out)
+    expected = true(x.astype(float))
+    assert (np.abs(out - expected) <= relative * np.abs(expected) + absolute + 1e-7 * np.abs(expected)).all()
+
+
+def test_the_short_exponential_is_held_at_its_ends():
+    x = np.array([-1e9, -200.0, 200.0], np.float32)
+    out = np.empty_like(x)
+    _elementary(0, x, out)
+    assert np.isfinite(out).all()
+    assert out[0] < 1e-37
+    assert out[2] > 1e37

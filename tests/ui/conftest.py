@@ -1,0 +1,37 @@
+"""A window on the demo place, driven without a render process."""
+
+import shutil
+import threading
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from lunar_haze.ui import theme
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.window import Window
+from tests.ui.backends import InstantBackend
+
+
+@pytest.fixture
+def work(tmp_path, demo):
+    """A copy of the demo place and document that a test may change."""
+    for name in (demo.name, demo.with_suffix(".glb").name):
+        shutil.copy(demo.parent / name, tmp_path / name)
+    return tmp_path / demo.name
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, work):
+    theme.apply(QApplication.instance())
+    session = Session(tmp_path / "state")
+    made = Window(session, InstantBackend(), tmp_path / "state")
+    qtbot.addWidget(made)
+    made.show()
+    qtbot.waitExposed(made)
+    assert made.open_path(work)
+    qtbot.waitUntil(lambda: made.bridge.picture is not None and session.place is not None, timeout=20_000)
+    yield made
+    made.close()
+    made.picture.isolate(None)
+    assert made.bridge._backend.closed
+    assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]

@@ -1,0 +1,80 @@
+"""The session apart from any widget: autosave aside, picking, what is chosen, ghosts."""
+
+import json
+import threading
+
+import pytest
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.files import autosave_path, load
+from lunar_haze.core.errors import PlaceError
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.model import Ball, Source
+from lunar_haze.ui.plan_drawing import SIDES, flat, moved_in
+from lunar_haze.ui.session import Session
+
+
+@pytest.fixture
+def session(qtbot, tmp_path, work):
+    made = Session(tmp_path / "state")
+    made.open_path(work)
+    qtbot.waitUntil(lambda: made.place is not None, timeout=20_000)
+    yield made
+    made.close()
+
+
+def dimmed(session, stops):
+    return edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=stops)
+
+
+def test_unsaved_work_is_written_aside_and_a_save_makes_it_void(session, qtbot):
+    beside = autosave_path(session.path, session._state_folder)
+    session.edit("dimmer", dimmed(session, -1.0))
+    qtbot.waitUntil(beside.exists, timeout=10_000)
+    assert json.loads(beside.read_text())["looks"][0] is not None
+    session.save()
+    assert not beside.exists()
+    assert load(session.path)[0].look.sources[0].dimmer_stops == -1.0
+
+
+def test_an_autosave_that_comes_late_does_not_survive_the_save(session, qtbot):
+    beside = autosave_path(session.path, session._state_folder)
+    session.edit("dimmer", dimmed(session, -2.0))
+    with session._writing:
+        session._autosave_aside()
+        session._saves += 1
+    for thread in [t for t in threading.enumerate() if t in session._threads]:
+        thread.join(5.0)
+    assert not beside.exists(), "what a save has made void is not written"
+
+
+def test_the_index_waits_for_the_place(qtbot, tmp_path):
+    session = Session(tmp_path / "state")
+    with pytest.raises(PlaceError, match="still being opened"):
+        session.index()
+    session.close()
+
+
+def test_what_is_chosen_goes_when_it_is_taken_away(session):
+    document = edits.add_card(edits.add_source(session.document, Source("a", "a", Ball())), Card("c", "card"))
+    session.edit("two", document)
+    for what, away in (("a", edits.remove_source), ("c", edits.remove_card)):
+        session.choose(what)
+        assert session.chosen == what
+        session.edit("away", away(session.document, what))
+        assert session.chosen == ""
+
+
+def test_the_colour_of_a_light_follows_its_lamp(session):
+    warm, cool = Source("a", "a", Ball(), kelvin=2000.0), Source("a", "a", Ball(), kelvin=9000.0)
+    assert session.light_hex(warm) != session.light_hex(cool)
+    assert session.light_hex(warm) == session.light_hex(Source("b", "b", Ball((1, 1, 1)), kelvin=2000.0))
+
+
+@pytest.mark.parametrize("side", SIDES)
+def test_a_point_moves_within_a_view_and_keeps_its_depth(side):
+    point = (1.0, 2.0, 3.0)
+    moved = moved_in(side, point, 7.0, 8.0)
+    assert flat(side, moved) == (7.0, 8.0)
+    depth = SIDES[side][2]
+    assert moved[depth] == point[depth]
