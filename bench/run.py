@@ -31,9 +31,8 @@ from lunar_haze.core.sky.panorama import file_digest, read_panorama
 from lunar_haze.core.sky.tables import keep_tables_in, tables_of
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, ray_buffer
-from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.frame import CHUNK, Frame
 from lunar_haze.core.transport.live import LiveAir
-from lunar_haze.core.transport.path import CHUNK
 from lunar_haze.core.transport.sampling import combine, cosine_hemisphere, sample_pair
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.surfaces import FAR

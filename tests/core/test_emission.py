@@ -60,7 +60,7 @@ def _samples(s, lights, number, point, numbers, out):
 def _hits(lights, number, point, directions, out):
     lights = borrow_lights(lights)
     for k in range(directions.shape[0]):
-        out[k, 0], out[k, 1] = lamp_hit(
+        out[k, 0], out[k, 1], _distance = lamp_hit(
             lights, number, point[0], point[1], point[2], directions[k, 0], directions[k, 1], directions[k, 2],
             np.float32(1e5),
         )  # fmt: skip

@@ -3,14 +3,14 @@
 import math
 from typing import TYPE_CHECKING
 
-import attrs
 from PySide6.QtWidgets import QComboBox, QLabel
 
 from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.air.presets import PRESETS, name_of
+from lunar_haze.core.air.presets import PRESETS, fog_of, name_of
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
+from lunar_haze.ui.bank_facets import BankFacets
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
@@ -64,6 +64,10 @@ class AirFacets:
                       tip="anisotropy: above 0 light is thrown onward, against the lens it makes shafts")  # fmt: skip
         well("throws on", onward, lambda: self._medium().anisotropy,
              lambda v: self._changed(anisotropy=v, droplet_um=0.0))  # fmt: skip
+        well("glow", Well("glow", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
+                          tip="how much light is kept that the mist throws more than once: 0 has contrast and shafts, "
+                              "1 is true and soft"),
+             lambda: self._medium().multiple, lambda v: self._changed(multiple=v))  # fmt: skip
         self._facets.section("colour of the mist (what it scatters)")
         for axis, label in enumerate(("red", "green", "blue")):
 
@@ -74,6 +78,7 @@ class AirFacets:
 
             well(label, Well(label, "", 0.0, 1.0, 0.97, floor=0.0, ceiling=1.0),
                  lambda axis=axis: self._medium().albedo[axis], write)  # fmt: skip
+        BankFacets(self._facets).fill()
 
     def _set_droplets(self, value: float) -> Document:
         """Below half the smallest droplet the phase is set by hand; up to the smallest it is the smallest."""
@@ -82,9 +87,7 @@ class AirFacets:
     def choose(self, name: str) -> None:
         """Begin with an air."""
         if name in PRESETS:
-            changes = attrs.asdict(PRESETS[name], recurse=False)
-            self._session.edit(f"air: {name}", self._changed(**changes))
-            self._session.seal()
+            self._session.act(f"air: {name}", self._changed(**fog_of(PRESETS[name])))
 
     def _fill_guide(self) -> None:
         words = QLabel()

@@ -15,11 +15,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, View
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.picture.display import DisplayTable, bake
 from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, is_silent, share_of
 from lunar_haze.core.picture.readings import air_reading
-from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains
+from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, view_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.board import Board
@@ -132,7 +132,7 @@ class RenderBridge(QObject):
     def present_gains(self) -> tuple[LayerGain, ...]:
         """Gains of the look as it is now."""
         document = self.session.document
-        view = View(document.shot.seen_from, *self.size())
+        view = view_of(document.shot, self.size())
         return gains(document.look, view, self.session.place_spec.key)
 
     def _ask(self) -> None:
@@ -301,7 +301,7 @@ class RenderBridge(QObject):
         )
         if not chosen:
             return None
-        view = View(document.shot.seen_from, *self.size())
+        view = view_of(document.shot, self.size())
         lone = attrs.evolve(document.look, sources=chosen, groups=())
         total = None
         for gain in gains(lone, view, self.session.place_spec.key):
@@ -330,7 +330,7 @@ class RenderBridge(QObject):
         if document.look.medium.is_clear or not self._images:
             return "clear: nothing lies in the air"
         step = 4
-        view = View(document.shot.seen_from, *self.size())
+        view = view_of(document.shot, self.size())
         balanced = [s for s in document.look.balanced() if s.id in document.look.heard()]
         parts = {}
         for source in balanced:

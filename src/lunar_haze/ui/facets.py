@@ -171,7 +171,9 @@ class Facets(QScrollArea):
         elif shape is not None or card is not None:
             detail = _pattern_of(shape or card)
         moves = self.session.document.shot.ends is not None if self.session.is_open else False
-        return self.session.chosen, type(shape), detail, source.unit if source else "", moves
+        medium = self.session.document.look.medium
+        air = len(medium.banks), self.session.chosen_bank, medium.patches.contrast > 0
+        return self.session.chosen, type(shape), detail, source.unit if source else "", moves, air
 
     def refresh(self) -> None:
         """Show the values as they are now."""

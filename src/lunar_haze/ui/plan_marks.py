@@ -3,9 +3,11 @@
 import math
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
 
+from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.ephemeris import heavens
 from lunar_haze.core.sky.model import Panorama
@@ -109,6 +111,37 @@ class PlanMarks:
         self.painter.setBrush(theme.qcolor(theme.TEXT, 0.06 if card.muted else 0.25))
         self.painter.setPen(QPen(theme.qcolor(theme.CHOSEN if chosen else theme.TEXT, 0.9), 2 if chosen else 1.4))
         self.painter.drawPolygon(corners)
+
+    def bank(self, bank: Bank, chosen: bool) -> None:
+        """A bank of mist: its outline from where one looks, and its heart."""
+        half = np.array(bank.size) / 2
+        turn = math.radians(bank.turn_deg)
+        c, s = math.cos(turn), math.sin(turn)
+        round_ = bank.kind == "ellipsoid" or (bank.kind == "cylinder" and self.view.side == "above")
+        around = np.linspace(0, 2 * math.pi, 49)
+        ring = np.stack([np.cos(around), np.sin(around)], 1) if round_ else np.array(
+            [[-1, -1], [1, -1], [1, 1], [-1, 1]])  # fmt: skip
+
+        def outline(share: float) -> QPolygonF:
+            points = []
+            for a, b in ring * share:
+                # From the side the breadth of a turned bank is that of its shadow.
+                across = abs(half[0] * c) + abs(half[1] * s) if self.view.side in ("south", "north") else abs(
+                    half[0] * s) + abs(half[1] * c)  # fmt: skip
+                local = (
+                    (a * half[0] * c - b * half[1] * s, a * half[0] * s + b * half[1] * c, 0.0)
+                    if self.view.side == "above" else (a * across, a * across, b * half[2])
+                )  # fmt: skip
+                points.append(self.view.to_screen(*self.view.flat(np.add(bank.centre, local))))
+            return QPolygonF(points)
+
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(theme.qcolor(theme.TEXT, 0.10))
+        self.painter.drawPolygon(outline(1.0 - 0.5 * bank.softness))
+        self.painter.setBrush(theme.qcolor(theme.TEXT, 0.06))
+        colour = theme.qcolor(theme.CHOSEN if chosen else theme.TEXT, 0.8 if chosen else 0.45)
+        self.painter.setPen(QPen(colour, 1.2, Qt.PenStyle.DotLine))
+        self.painter.drawPolygon(outline(1.0))
 
     def ghost(self, ghost: Source) -> None:
         """A proposal, dashed, until it is taken."""

@@ -301,6 +301,8 @@ class PlanView(QWidget):
         heard = look.heard()
         for source in look.sources:
             marks.source(source, source.id in heard)
+        for number, bank in enumerate(look.medium.banks):
+            marks.bank(bank, number == self.session.chosen_bank and not self.session.chosen)
         for card in look.cards:
             marks.card(card)
         if self.session.ghost is not None:

@@ -15,6 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from lunar_haze.core.air.banks import MOST_BANKS
+from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import (
@@ -69,6 +71,8 @@ class Session(QObject):
         self.place: Place | None = None
         self.place_spec: PlaceSpec | None = None
         self.chosen = ""
+        #: Which of the air's banks its facets show.
+        self.chosen_bank = 0
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
@@ -139,6 +143,21 @@ class Session(QObject):
         """Take an edited document; edits of one gesture share a ``merge_key``."""
         if self.history.edit(label, document, merge_key):
             self._after_change()
+
+    def choose_bank(self, number: int) -> None:
+        """Show a bank of mist among the facets of the air."""
+        self.chosen_bank = number
+        self.choose(AIR)
+        self.chosen_changed.emit()
+
+    def add_bank(self, bank: Bank) -> None:
+        """Lay a bank of mist, and show it."""
+        banks = self.document.look.medium.banks
+        if len(banks) >= MOST_BANKS:
+            self.said.emit(f"there are {MOST_BANKS} banks already; take one away first", False)
+            return
+        self.act("a bank of mist", edits.add_bank(self.document, bank))
+        self.choose_bank(len(banks))
 
     def act(self, label: str, document: Document) -> None:
         """Take an edited document as one act, a step of undo of its own."""

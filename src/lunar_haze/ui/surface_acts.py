@@ -1,5 +1,6 @@
 """What can be done at a place in the picture: put, aim, its highlight, its shadow, focus, read, a helper light."""
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -8,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QMenu, QWidget
 
+from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document import edits
 from lunar_haze.core.errors import HazeError
@@ -15,6 +17,7 @@ from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
 from lunar_haze.core.solve.openings import Opening, filling_panel, helper_beam, opening_at
 from lunar_haze.core.solve.placing import as_vec, following, for_highlight, for_shadow
+from lunar_haze.core.solve.rooms import room_about
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.cards import Card
@@ -76,6 +79,10 @@ class SurfaceActs:
                 f"move {card.name} here",
                 lambda: self._move_card(card, "position", seen.point + seen.normal * CARD_OFF_M),
             )
+        menu.addSeparator()
+        menu.addAction("a bank of mist here", lambda: self.bank(seen))
+        menu.addAction("fill this room with mist", lambda: self.fill_room(seen))
+        menu.addAction("let mist begin here", lambda: self.begin_mist(seen))
         menu.addSeparator()
         menu.addAction("read here", lambda: self.read_at(at))
         menu.addAction("focus here", lambda: self.focus(seen))
@@ -194,7 +201,7 @@ class SurfaceActs:
         self.session.show_ghost(made)
         self.session.said.emit(f"{made.name}: Return takes it, Esc leaves it", False)
 
-    # -- cards, lens, subject ------------------------------------------------------------------------
+    # -- cards --------------------------------------------------------------------------------------
 
     def put_card(self, name: str, seen: Seen) -> None:
         """Stand a card off the surface, facing it."""
@@ -208,10 +215,42 @@ class SurfaceActs:
     def _move_card(self, card: Card, part: str, point: np.ndarray) -> None:
         self.session.act("card", edits.change_card(self.session.document, card.id, **{part: as_vec(point)}))
 
+    # -- mist ---------------------------------------------------------------------------------------
+
+    def _along(self, seen: Seen) -> float:
+        """How far along the lens's axis a place lies [m]."""
+        camera = self.session.document.shot.seen_from
+        return float(np.subtract(seen.point, camera.position) @ camera.axes()[2])
+
+    def bank(self, seen: Seen) -> None:
+        """Lay a bank of mist about the place."""
+        long = max(seen.distance_m / 2, 1.0)
+        size = (long, long * 0.7, max(long / 6, 0.6))
+        centre = seen.point + np.array([0.0, 0.0, size[2] / 4])
+        self.session.add_bank(Bank("bank", centre=as_vec(centre), size=as_vec(np.array(size))))
+
+    def fill_room(self, seen: Seen) -> None:
+        """Fill the room that the place lies in with mist."""
+        try:
+            bank = room_about(self.session.index(), seen.point + seen.normal * STAND_OFF_M)
+        except HazeError as error:
+            self.session.said.emit(str(error), False)
+            return
+        self.session.add_bank(bank)
+
+    def begin_mist(self, seen: Seen) -> None:
+        """Let the mist begin at the place, and none be nearer to the lens."""
+        medium = self.session.document.look.medium
+        stretch = attrs.evolve(medium.stretch, begins_m=round(self._along(seen), 3), ends_m=math.inf)
+        self.session.act("where mist begins", edits.change_medium(self.session.document, stretch=stretch))
+        if medium.is_clear:
+            self.session.said.emit("the air is clear; give it mist in its facets", False)
+
+    # -- lens, subject --------------------------------------------------------------------------------
+
     def focus(self, seen: Seen) -> None:
         """Let the lens be sharp here."""
-        camera = self.session.document.shot.seen_from
-        along = float(np.subtract(seen.point, camera.position) @ camera.axes()[2])
+        camera, along = self.session.document.shot.seen_from, self._along(seen)
         focused = attrs.evolve(camera, focus_m=round(along, 3))
         self.session.act("focus", edits.change_camera(self.session.document, focused))
         if camera.f_number <= 0:

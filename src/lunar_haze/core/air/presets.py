@@ -4,8 +4,6 @@ Droplet sizes after the ranges that fog studies give (radiation fog some 10 um, 
 in diameter); grains of dust and smoke are told by anisotropy and colour.
 """
 
-import math
-
 from lunar_haze.core.air.medium import Medium
 
 PRESETS: dict[str, Medium] = {
@@ -20,8 +18,18 @@ PRESETS: dict[str, Medium] = {
 }
 
 
+#: What a preset sets; banks, patches and stretch stay as they are.
+FOG = ("visibility_m", "base_m", "fall_off_m", "top_m", "albedo", "anisotropy", "droplet_um")
+
+
+def fog_of(medium: Medium) -> dict:
+    """The fields that a preset sets."""
+    return {name: getattr(medium, name) for name in FOG}
+
+
 def name_of(medium: Medium) -> str:
     """The preset that a medium is, or "by hand"."""
-    if not math.isfinite(medium.visibility_m):
+    if medium.is_clear:
         return "clear"
-    return next((name for name, preset in PRESETS.items() if preset == medium), "by hand")
+    own = fog_of(medium)
+    return next((name for name, preset in PRESETS.items() if fog_of(preset) == own), "by hand")

@@ -10,6 +10,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.document.hold import held
 from lunar_haze.core.document.model import Document, Group, Look, Pin, Shot
@@ -75,6 +76,24 @@ def change_medium(document: Document, **changes: Any) -> Document:
     medium = attrs.evolve(look.medium, **changes)
     sources = tuple(held(s, s, look.medium, medium) if s.holds_level else s for s in look.sources)
     return change_look(document, medium=medium, sources=sources)
+
+
+def add_bank(document: Document, bank: Bank) -> Document:
+    """The document with one more bank of mist, the last of them."""
+    return change_medium(document, banks=(*document.look.medium.banks, bank))
+
+
+def change_bank(document: Document, number: int, **changes: Any) -> Document:
+    """The document with fields of one bank changed."""
+    banks = document.look.medium.banks
+    return change_medium(
+        document, banks=tuple(attrs.evolve(b, **changes) if i == number else b for i, b in enumerate(banks))
+    )
+
+
+def remove_bank(document: Document, number: int) -> Document:
+    """The document without one bank."""
+    return change_medium(document, banks=tuple(b for i, b in enumerate(document.look.medium.banks) if i != number))
 
 
 def change_source(document: Document, source_id: str, **changes: Any) -> Document:

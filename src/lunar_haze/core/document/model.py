@@ -11,7 +11,9 @@ from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.gain import audible
 from lunar_haze.core.sources.model import Source
 
-SCHEMA = 3
+SCHEMA = 4
+#: How many frames of a shot go by in a second.
+FRAMES_PER_SECOND = 24.0
 
 
 @attrs.frozen
@@ -53,6 +55,11 @@ class Shot:
     def seen_from(self) -> Camera:
         """The camera at the frame on screen."""
         return self.camera_at(self.frame)
+
+    @property
+    def seconds(self) -> float:
+        """Time from the first frame to the frame on screen [s]."""
+        return max(self.frame - self.first_frame, 0) / FRAMES_PER_SECOND
 
     @property
     def edits_end(self) -> bool:

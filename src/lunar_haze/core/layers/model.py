@@ -44,11 +44,12 @@ class PlaceSpec:
 
 @attrs.frozen
 class View:
-    """A camera and the size of its picture in pixels."""
+    """A camera and the size of its picture in pixels; ``seconds`` since the shot began, where the air drifts."""
 
     camera: Camera
     width: int
     height: int
+    seconds: float = 0.0
 
 
 @attrs.frozen

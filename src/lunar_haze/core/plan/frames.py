@@ -6,6 +6,7 @@ from typing import Any
 import attrs
 import numpy as np
 
+from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, PlaceSpec, View
 from lunar_haze.core.sky.clear_air import Atmosphere
@@ -21,6 +22,18 @@ def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
     return max(int(shot.frame_width * scale) // 2 * 2, 16), max(int(shot.frame_height * scale) // 2 * 2, 16)
 
 
+def view_of(shot: Shot, size: tuple[int, int]) -> View:
+    """What the shot's lens sees at the frame on screen."""
+    return View(shot.seen_from, *size, shot.seconds)
+
+
+@functools.lru_cache(maxsize=64)
+def air_before(medium: Medium, view: View) -> Medium:
+    """A look's air as it stands before the lens of a view."""
+    camera = view.camera
+    return medium.before_lens(camera.position, tuple(camera.axes()[2].tolist()), view.seconds)
+
+
 def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[LayerSpec, ...]:
     """What decides the layers of one source of a look.
 
@@ -28,9 +41,11 @@ def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[L
     """
     shape = _plain(source.shape)
     cards = tuple(attrs.evolve(c, id="", name="") for c in look.cards if not c.muted)
+    # Time is in the air that has drifted; what has not is the same at every frame.
+    medium, view = air_before(look.medium, view), attrs.evolve(view, seconds=0.0)
     parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
     return tuple(
-        LayerSpec(place_key, view, shape, look.medium, look.bounces, part, source.touches, cards) for part in parts
+        LayerSpec(place_key, view, shape, medium, look.bounces, part, source.touches, cards) for part in parts
     )
 
 
@@ -111,12 +126,13 @@ def frame_request(
     live: bool = True,
 ) -> FrameRequest:
     """The request whose layers and gains make the picture of ``shot`` under ``look``."""
-    view = View(shot.seen_from, *size)
+    view = view_of(shot, size)
     layers: dict[str, LayerSpec] = {}
     for source in _planned(look):
         for spec in layers_of(source, look, view, place.key):
             layers.setdefault(spec.key(), spec)
     return FrameRequest(
-        request_id, place, view, look.medium, look.bounces, tuple(layers.values()),
+        request_id, place, attrs.evolve(view, seconds=0.0), air_before(look.medium, view), look.bounces,
+        tuple(layers.values()),
         gains(look, view, place.key), passes, denoise, live,
     )  # fmt: skip

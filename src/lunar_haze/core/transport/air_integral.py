@@ -15,7 +15,7 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import column, density, transmittance
+from lunar_haze.core.air.fog import column, density, fog_depth
 from lunar_haze.core.air.phase import blended, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at, slice_distance
 from lunar_haze.core.transport.borrow import floats
@@ -48,6 +48,12 @@ BEYOND, BEYOND_RATIO = 12, 1.7
 BEAM_STEPS, NEAR_STEPS = 4, 8
 #: Close to a lamp is within this many lengths of a slice.
 NEAR = 2.0
+
+
+@_inline
+def fog_transmittance(medium, oz, dz, t):
+    """Share of light left after distance ``t`` [m] of fog alone."""
+    return exp(-fog_depth(medium, oz, dz, t))
 
 
 @_inline
@@ -295,10 +301,10 @@ def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, se
             # Beyond the last slice the place hides as much as at its end.
             visible = sums[slices - 1] / max(looks[slices - 1], f32(1e-6))
             t0 = ends[slices]
-            through = transmittance(medium, camera[2], dz, t0)
+            through = fog_transmittance(medium, camera[2], dz, t0)
             for _ in range(BEYOND):
                 t1 = t0 * f32(BEYOND_RATIO)
-                behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
+                behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
                 middle = column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
                 total += (through - behind) * visible * phase * exp(-sigma * (top - middle) / lift)
                 through, t0 = behind, t1
@@ -349,7 +355,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
                 share, under = f32(0.0), f32(0.0)
             else:
                 t1 = t0 * f32(BEYOND_RATIO)
-                behind = through * transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
+                behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
                 share, under = through - behind, column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
                 through, t0 = behind, t1
             if share > f32(1e-7):

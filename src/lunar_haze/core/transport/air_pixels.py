@@ -11,7 +11,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.air.kernels import column, density, ray_optical_depth
+from lunar_haze.core.air.fog import column, density, fog_depth
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.transport.air_grid import SLICES, LightGrid, slice_at, slice_distance, slices_seen
 from lunar_haze.core.transport.air_integral import integrate_lamp, integrate_sky, lamp_values, view_air, view_column
@@ -188,7 +188,7 @@ def _compare_part(camera, before, after, first, stop, depth, directions, change,
         z = camera[2] + t * dz
         column_change[pixel] = before[0] * column(before, z) - after[0] * column(after, z)
         if abs(dz) < f32(1e-3):
-            change[pixel] = ray_optical_depth(before, camera[2], dz, t) - ray_optical_depth(after, camera[2], dz, t)
+            change[pixel] = fog_depth(before, camera[2], dz, t) - fog_depth(after, camera[2], dz, t)
         else:
             change[pixel] = (column_change[pixel] - here) / dz
 

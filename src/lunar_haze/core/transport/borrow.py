@@ -8,9 +8,9 @@ as long. A borrowed view is counted by nobody; the caller keeps the true array a
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.transport.embree import as_pointer
 from lunar_haze.core.transport.lights import LightArrays
 from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.units.outside import as_pointer
 
 
 @nb.njit(inline="always")
@@ -47,5 +47,6 @@ def borrow_lights(lights):
         floats(lights.rows), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
         floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.light_of),
         floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
-        floats(lights.spared),
+        floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),
+        floats(lights.guide_sum),
     )  # fmt: skip

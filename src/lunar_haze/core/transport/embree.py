@@ -14,11 +14,10 @@ import llvmlite.binding as llvm
 import numba as nb
 import numpy as np
 from numba import types
-from numba.core import cgutils
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from lunar_haze.core.errors import EngineError
+from lunar_haze.core.units.outside import as_pointer
 
 SOLID, CLEAR = 1, 2
 #: Floats in the aligned buffer that holds one RTCRayHit, with room to align it to 16 bytes.
@@ -82,16 +81,6 @@ def _check(doing: str) -> None:
     code = _library.rtcGetDeviceError(_device)
     if code:
         raise EngineError(f"the ray engine failed while {doing} (error {code}); see the log")
-
-
-@intrinsic
-def as_pointer(typing_context, address):
-    """An integer address as an untyped pointer."""
-
-    def generate(context, builder, signature, arguments):
-        return builder.inttoptr(arguments[0], cgutils.voidptr_t)
-
-    return types.voidptr(address), generate
 
 
 class RayScene:

@@ -23,6 +23,7 @@ from lunar_haze.core.transport.lights import (
     COS_OUTER,
     COUNT,
     FIRST,
+    GUIDED,
     HALF_H,
     HALF_W,
     KIND,
@@ -45,6 +46,7 @@ from lunar_haze.core.transport.lights import (
     UP,
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
+from lunar_haze.core.transport.sky_guide import SKY_SHARE, guide_cell, guided_density, guided_direction
 from lunar_haze.core.transport.surfaces import FAR, emission_at, emits_towards
 
 f32 = np.float32
@@ -112,8 +114,13 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         if row[LIGHTS] <= zero:
             return zero, zero, f32(1.0), zero, zero, zero, zero, zero
         table = int(row[TABLE])
-        dx, dy, dz = sample_sky(lights, table, u, v)
+        cell = guide_cell(lights, px, py, pz) if row[GUIDED] > zero else -1
+        if cell < 0 or u < SKY_SHARE:
+            dx, dy, dz = sample_sky(lights, table, u if cell < 0 else u / SKY_SHARE, v)
+        else:
+            dx, dy, dz = guided_direction(lights, cell, (u - SKY_SHARE) / (f32(1.0) - SKY_SHARE), v)
         r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
+        density = guided_density(lights, row, px, py, pz, dx, dy, dz, density)
         return dx, dy, dz, FAR, r, g, b, density
     if kind == BALL or kind == PHOTOMETRIC:
         cx, cy, cz = row[POSITION] - px, row[POSITION + 1] - py, row[POSITION + 2] - pz
@@ -209,30 +216,30 @@ def _tube_hit(row, reached, cx, cy, cz, dx, dy, dz, far):
     apart2 = bx * bx + by * by + bz * bz
     r2 = row[RADIUS] * row[RADIUS]
     if aa < f32(1e-12) or apart2 <= r2 * f32(1.0002):
-        return zero, zero
+        return zero, zero, zero
     middle = (ax * bx + ay * by + az * bz) / aa
     # Its nearest approach to the axis, from vectors that are small there.
     px, py, pz = bx - middle * ax, by - middle * ay, bz - middle * az
     miss2 = px * px + py * py + pz * pz
     if middle <= zero or miss2 >= r2:
-        return zero, zero
+        return zero, zero, zero
     t = middle - f32(math.sqrt((r2 - miss2) / aa))
     if t <= zero or t > far or abs(t * slide - lift) > row[HALF_W]:
-        return zero, zero
+        return zero, zero, zero
     # The normal there points from the axis to the hit.
     cos_e = -((t * ax - bx) * dx + (t * ay - by) * dy + (t * az - bz) * dz) / row[RADIUS]
     if cos_e <= f32(1e-6):
-        return zero, zero
+        return zero, zero, zero
     half = f32(math.acos(f32(math.sqrt(r2 / apart2))))
     density = t * t / (f32(4.0) * half * row[RADIUS] * row[HALF_W] * cos_e)
-    return row[RADIANCE] * reached, density
+    return row[RADIANCE] * reached, density, t
 
 
 @_jit
 def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
-    """Radiance and sampling density [1/sr] of a lamp or a sun that the ray meets before ``far``.
+    """Radiance, sampling density [1/sr] and distance [m] of a lamp or a sun that the ray meets before ``far``.
 
-    (0, 0) when it is not met. Skies and glowing surfaces are met by the ray itself, elsewhere; of a
+    All zero when it is not met. Skies and glowing surfaces are met by the ray itself, elsewhere; of a
     rig ask for each lamp.
     """
     row = lights.rows[number]
@@ -240,15 +247,15 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
     zero = f32(0.0)
     if kind == SUN:
         if far < FAR:
-            return zero, zero
+            return zero, zero, zero
         # 1 - cos from the chord, which keeps float32 precision for a disc of a quarter degree.
         ex, ey, ez = dx - row[AXIS], dy - row[AXIS + 1], dz - row[AXIS + 2]
         if f32(0.5) * (ex * ex + ey * ey + ez * ez) > row[ONE_MINUS_COS]:
-            return zero, zero
+            return zero, zero, zero
         radiance = disc_radiance(lights, row, ox, oy, oz, dx, dy, dz)
-        return radiance, f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS])
+        return radiance, f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS]), FAR
     if kind == SKY or kind == SURFACE or kind == RIG:
-        return zero, zero
+        return zero, zero, zero
     reached = window(row, ox, oy, oz) if row[REACH] < f32(NO_REACH) else f32(1.0)
     cx, cy, cz = row[POSITION] - ox, row[POSITION + 1] - oy, row[POSITION + 2] - oz
     if kind == TUBE:
@@ -258,34 +265,35 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
         r2 = row[RADIUS] * row[RADIUS]
         along = cx * dx + cy * dy + cz * dz
         if d2 <= r2 * f32(1.0001) or along <= zero:
-            return zero, zero
+            return zero, zero, zero
         px, py, pz = cx - along * dx, cy - along * dy, cz - along * dz
         miss2 = px * px + py * py + pz * pz
-        if miss2 > r2 or along - f32(math.sqrt(r2 - miss2)) > far:
-            return zero, zero
+        reached_at = along - f32(math.sqrt(max(r2 - miss2, zero)))
+        if miss2 > r2 or reached_at > far:
+            return zero, zero, zero
         sin2 = r2 / d2
         one_minus = sin2 / (f32(1.0) + f32(math.sqrt(f32(1.0) - sin2)))
         radiance = row[RADIANCE] * reached
         if kind == PHOTOMETRIC:
             k = f32(1.0) / f32(math.sqrt(d2))
             radiance *= measured(lights, row, -cx * k, -cy * k, -cz * k)
-        return radiance, f32(1.0) / (f32(2.0) * _PI * one_minus)
+        return radiance, f32(1.0) / (f32(2.0) * _PI * one_minus), reached_at
     cos_e = -(dx * row[AXIS] + dy * row[AXIS + 1] + dz * row[AXIS + 2])
     if cos_e <= f32(1e-6):
-        return zero, zero
+        return zero, zero, zero
     t = -(cx * row[AXIS] + cy * row[AXIS + 1] + cz * row[AXIS + 2]) / cos_e
     if t <= zero or t >= far:
-        return zero, zero
+        return zero, zero, zero
     qx, qy, qz = t * dx - cx, t * dy - cy, t * dz - cz
     x = qx * row[SIDE] + qy * row[SIDE + 1] + qz * row[SIDE + 2]
     y = qx * row[UP] + qy * row[UP + 1] + qz * row[UP + 2]
     if kind == RECTANGLE:
         if abs(x) > row[HALF_W] or abs(y) > row[HALF_H]:
-            return zero, zero
+            return zero, zero, zero
     elif x * x + y * y > row[RADIUS] * row[RADIUS]:
-        return zero, zero
+        return zero, zero, zero
     radiance = row[RADIANCE] * reached
     if kind == BEAM:
         radiance *= smooth_edge(cos_e, row[COS_INNER], row[COS_OUTER])
         radiance *= gate(lights, row, qx, qy, qz, -dx, -dy, -dz)
-    return radiance, t * t / (row[AREA] * cos_e)
+    return radiance, t * t / (row[AREA] * cos_e), t

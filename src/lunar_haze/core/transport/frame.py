@@ -5,6 +5,9 @@ whoever drives it can stop, look or change the wanted layers between parts. Laye
 wanted again go on from where they were.
 """
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
 import attrs
 import numba as nb
 import numpy as np
@@ -16,16 +19,24 @@ from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.transport.guides import guide_pass
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
-from lunar_haze.core.transport.path import CHUNK, trace_part
+from lunar_haze.core.transport.onward import ONWARD, follow_chunk
+from lunar_haze.core.transport.path import trace_chunk
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
+from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import has_stars, star_picture
-from lunar_haze.core.transport.view import pack_view
+from lunar_haze.core.transport.sun_map import add_sun_maps
+from lunar_haze.core.transport.view import pack_view, view_directions
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 
 #: Layers that a frame holds at the most, before more are wanted at once.
 MOST_SLOTS = 256
+#: Pixels a thread takes at a time.
+CHUNK = 640
 #: Layers taken from a cache go on from this sample of their sequence at least.
 SAMPLES_KEPT = 64
+
+
+_POOL = ThreadPoolExecutor(thread_name_prefix="paths")
 
 
 @attrs.define(eq=False)
@@ -97,6 +108,25 @@ def lit_of(spec: LayerSpec) -> Lit:
     return Lit(spec.shape, spec.part, spec.touches)
 
 
+def chunks_of(pixels: int, part: int, parts: int) -> list[NDArray[np.int64]]:
+    """The pixels of part ``part`` of ``parts``, in chunks that lie far apart: parts and threads share what is dear."""
+    return [np.arange(i * CHUNK, min((i + 1) * CHUNK, pixels)) for i in range(part, -(-pixels // CHUNK), parts)]
+
+
+def over_threads(act: Callable[[NDArray[np.int64]], None], chunks: list[NDArray[np.int64]]) -> None:
+    """``act`` on every chunk; it lets go of the interpreter while it computes."""
+    waiting = iter(chunks)
+
+    def work() -> None:
+        for chunk in waiting:
+            act(chunk)
+
+    others = [_POOL.submit(work) for _ in range(nb.get_num_threads() - 1)]
+    work()
+    for other in others:
+        other.result()
+
+
 class Frame:
     """Layers and guides of one view of a place.
 
@@ -127,6 +157,7 @@ class Frame:
         self._star_owner = -1
         self._dark = np.zeros(self.pixels, np.float32)
         self._cards: tuple[Card, ...] = ()
+        self._sky_guide: SkyGuide | None = None
         #: The place with the cards that stand in it.
         self.arrays = place.arrays
 
@@ -157,6 +188,7 @@ class Frame:
         cards = specs[0].cards if specs else ()
         if cards != self._cards:
             self._cards = cards
+            self._sky_guide = None
             rows, patterns = pack_cards(cards)
             self.arrays = self.place.arrays._replace(cards=rows, card_patterns=patterns)
         for key, spec in zip(keys, specs):
@@ -176,9 +208,22 @@ class Frame:
             self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows)
             skies = [n for n, shape in enumerate(shapes) if has_stars(shape)]
             self._star_owner = skies[0] if skies else -1
+            if self.guides.passes and self._sky_rows == MAP_HEIGHT:
+                self._lights = self._guided(self._lights)
             if skies:
                 self._stars = star_picture(shapes[skies[0]].dome, self.view)
         return self._lights
+
+    def _guided(self, lights: LightArrays) -> LightArrays:
+        """Lights that are drawn where they come through openings; worked out from a part of the pixels."""
+        y, x = np.mgrid[0 : self.view.height, 0 : self.view.width].reshape(2, -1)[:, :: max(self.pixels // 4096, 1)]
+        depth = self.guides.depth[y * self.view.width + x]
+        if not self.sums[self._wanted[0]].spec.medium.is_clear:
+            directions = view_directions(self.camera, x + 0.5, y + 0.5)
+            lights = add_sun_maps(lights, self.arrays, self.camera, directions, depth)
+        if self._sky_guide is None:
+            self._sky_guide = SkyGuide(self.camera, depth)
+        return self._sky_guide.lights(lights, self.arrays)
 
     def _free_slot(self, keep: set[str]) -> int:
         taken = {s.slot for s in self.sums.values()}
@@ -215,12 +260,20 @@ class Frame:
         active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
         medium = sums[0].spec.medium.pack()
         sample = max(s.next_sample for s in sums)
-        trace_part(
-            self.arrays, lights, active, _emphasis_rows(keys, emphasis),
-            self._dark if lit is None else lit, self._stars, self._star_owner, self.camera, medium,
-            sums[0].spec.bounces, sample, self.view.width, self.pixels, part, parts, nb.get_num_threads(),
-            self._surface, self._air,
-        )  # fmt: skip
+        emphases, lit = _emphasis_rows(keys, emphasis), self._dark if lit is None else lit
+
+        def advance(pixels: NDArray[np.int64]) -> None:
+            onward = np.empty((2 * pixels.size, ONWARD), np.float32)
+            trace_chunk(
+                self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, sample,
+                self.view.width, pixels, self._surface, self._air, onward,
+            )  # fmt: skip
+            follow_chunk(
+                self.arrays, lights, active, emphases, medium, sums[0].spec.bounces, sample, pixels, onward,
+                self._stars, self._surface, self._air,
+            )  # fmt: skip
+
+        over_threads(advance, chunks_of(self.pixels, part, parts))
         if part == parts - 1:
             for layer in sums:
                 layer.passes += 1
@@ -268,4 +321,4 @@ class Frame:
     @property
     def chunks(self) -> int:
         """Number of chunks in a pass: the most parts it can be cut into."""
-        return (self.pixels + CHUNK - 1) // CHUNK
+        return -(-self.pixels // CHUNK)

@@ -58,7 +58,11 @@ LIGHTS, SEEN, BOUNCES, PHASE_SIN, PHASE_COS, SHADE, SHADE_SIDE, SHADE_HEIGHT = 2
 # FIRST and COUNT, as rows after those of the sources.
 # INTENSITY is the most that it sends in any direction [cd].
 REACH, CUTOUT, GATE, GATE_TAN, SHUTTERS, PART, SPARES, INTENSITY = 32, 33, 34, 35, 36, 40, 41, 42
-COLUMNS = 43
+# Of a sun: the map of what it sees (-1 for none), the map's middle, and its texels to a metre.
+MAP, MAP_AT, MAP_SCALE = 43, 44, 47
+# Of a sky: whether it is drawn through openings (`sky_guide`).
+GUIDED = 48
+COLUMNS = 49
 #: Stands for a lamp without reach.
 NO_REACH = 1e9
 
@@ -70,7 +74,7 @@ PHOTOGRAPH_FINER = 4
 class LightArrays(NamedTuple):
     """What kernels read of the sources. N sources, S skies, E emitting triangles, T all triangles."""
 
-    rows: NDArray  # (N + lamps of rigs, 43) float32
+    rows: NDArray  # (N + lamps of rigs, 49) float32
     sky: NDArray  # (S, H, W, 3) float32 radiance
     sky_rows: NDArray  # (S, H + 1) float32 cumulative over rows
     sky_columns: NDArray  # (S, H, W + 1) float32 cumulative along each row
@@ -83,6 +87,9 @@ class LightArrays(NamedTuple):
     patterns: NDArray  # (P, SIZE, SIZE) float32 share of light that cut-outs let through
     profiles: NDArray  # (D, V_STEPS, H_STEPS) float32 intensity of a measured lamp of one lumen [cd/lm]
     spared: NDArray  # (N, objects) float32, one where a source does not light an object
+    sun_maps: NDArray  # (M, side, side) float32, see `sun_map`
+    guide_view: NDArray  # (15,) float32: the lens, the tangents of half the picture, how far cells reach [m]
+    guide_sum: NDArray  # (cells, bins + 1) float32 cumulative over directions, see `sky_guide`
 
 
 class _Tables:
@@ -153,7 +160,7 @@ def _sun_row(shape: Sun) -> NDArray:
     row[ONE_MINUS_COS] = 2 * math.sin(half / 2) ** 2
     # An even disc facing the surface: E = pi L sin^2(half angle).
     row[RADIANCE] = 1.0 / (math.pi * math.sin(half) ** 2)
-    row[PHASE_COS], row[SHADE] = 1.0, -1.0
+    row[PHASE_COS], row[SHADE], row[MAP] = 1.0, -1.0, -1.0
     if shape.body == "moon":
         phase, limb = math.radians(shape.phase_deg), math.radians(shape.limb_deg)
         right, up = -row[SIDE : SIDE + 3], row[UP : UP + 3].copy()
@@ -282,4 +289,7 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
         patterns=np.stack(images.patterns) if images.patterns else np.ones((1, SIZE, SIZE), np.float32),
         profiles=np.stack(images.profiles) if images.profiles else np.ones((1, V_STEPS, H_STEPS), np.float32),
         spared=np.array([[s.touches.spares(name) for name in place.objects] or [False] for s in sources], np.float32),
+        sun_maps=np.zeros((1, 1, 1), np.float32),
+        guide_view=np.zeros(15, np.float32),
+        guide_sum=np.zeros((1, 2), np.float32),
     )

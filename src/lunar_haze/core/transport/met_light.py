@@ -8,7 +8,7 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import transmittance
+from lunar_haze.core.air.kernels import CLEAR, transmittance
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
 from lunar_haze.core.transport.lights import (
@@ -26,7 +26,8 @@ from lunar_haze.core.transport.lights import (
     SURFACE,
     TABLE,
 )
-from lunar_haze.core.transport.surfaces import FAR, emission_at, emits_towards
+from lunar_haze.core.transport.sky_guide import guided_density
+from lunar_haze.core.transport.surfaces import emission_at, emits_towards
 from lunar_haze.core.transport.worth import PICK
 
 f32 = np.float32
@@ -61,12 +62,13 @@ def part_of(part, r, g, b, matte_r, matte_g, matte_b):
 
 @_jit
 def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, picked, cr, cg, cb, matte_r, matte_g,
-                matte_b, left, ox, oy, oz, dx, dy, dz, far, medium, surface, pixel, first, stars,
+                matte_b, left, ox, oy, oz, dx, dy, dz, far, medium, through, surface, pixel, first, stars,
                 star_owner):  # fmt: skip
     """Light that the ray met by chance at its end, or in a lamp on its way, into its source's layer.
 
     ``c`` is what the path carries, ``matte`` the share of it that its last surface reflected as
-    matte; ``left`` is the object that it left, -1 for none.
+    matte; ``left`` is the object that it left, -1 for none; ``through`` what the air lets through on
+    the way to its end.
     """
     for k in range(active.shape[0]):
         number = active[k, 0]
@@ -81,9 +83,10 @@ def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, pic
         if kind == SKY:
             if triangle < 0 and lights.rows[number, SEEN if first else BOUNCES] > f32(0.0):
                 r, g, b, pdf = sky_radiance(lights, int(lights.rows[number, TABLE]), dx, dy, dz)
+                pdf = guided_density(lights, lights.rows[number], ox, oy, oz, dx, dy, dz, pdf)
                 alone = first or prev_pdf < f32(0.0) or lights.rows[number, LIGHTS] <= f32(0.0)
                 w = f32(1.0) if alone else power(prev_pdf, pdf * chance)
-                w *= transmittance(medium, oz, dz, FAR)
+                w *= through
                 if first and number == star_owner:
                     r, g, b = r + stars[pixel, 0], g + stars[pixel, 1], b + stars[pixel, 2]
                 add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)
@@ -93,10 +96,14 @@ def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, pic
                 row, count = int(lights.rows[number, FIRST]), int(lights.rows[number, COUNT])
                 chance /= f32(count)
             for lamp in range(row, row + count):
-                radiance, pdf = lamp_hit(lights, lamp, ox, oy, oz, dx, dy, dz, far)
+                radiance, pdf, reached_at = lamp_hit(lights, lamp, ox, oy, oz, dx, dy, dz, far)
                 if radiance > f32(0.0):
                     w = f32(1.0) if first or prev_pdf < f32(0.0) else power(prev_pdf, pdf * chance)
-                    w *= radiance * transmittance(medium, oz, dz, FAR if kind == SUN else far)
+                    w *= radiance
+                    if kind == SUN:
+                        w *= through
+                    elif medium[CLEAR] == f32(0.0):
+                        w *= transmittance(medium, ox, oy, oz, dx, dy, dz, reached_at)
                     add(surface[active[k, 1]], pixel, w * tr, w * tg, w * tb)
         if (
             kind == SURFACE and 0 <= triangle < s.triangles.shape[0] and lights.light_of[triangle] == number
@@ -113,5 +120,5 @@ def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, pic
                 cos_e = abs(gx * dx + gy * dy + gz * dz) / max(n, f32(1e-20))
                 w = power(prev_pdf, chance * lights.area_density[triangle] * far * far / max(cos_e, f32(1e-6)))
             r, g, b = emission_at(s, triangle, u, v)
-            w *= transmittance(medium, oz, dz, far)
+            w *= through
             add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)

@@ -41,6 +41,14 @@ def primary_direction(camera, x, y):
     return dx * n, dy * n, dz * n
 
 
+def view_directions(camera: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float32]:
+    """Unit directions (n, 3) through pixel positions (n,), as `primary_direction`."""
+    k = camera[12] / (0.5 * camera[13])
+    a, b = (x - 0.5 * camera[13]) * k, (0.5 * camera[14] - y) * k
+    rays = camera[9:12] + a[:, None] * camera[3:6] + b[:, None] * camera[6:9]
+    return (rays / np.linalg.norm(rays, axis=1, keepdims=True)).astype(np.float32)
+
+
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def lens_ray(camera, x, y, u, v):
     """Origin and unit direction of a ray through a point of the lens, drawn by u, v in [0, 1), and a pixel position."""

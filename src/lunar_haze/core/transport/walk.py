@@ -5,11 +5,12 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import density, distance_to_depth, ray_optical_depth, transmittance
+from lunar_haze.core.air.kernels import extinction, transmittance
 from lunar_haze.core.air.phase import medium_phase
+from lunar_haze.core.transport.air_draw import draw_distance
 from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
 from lunar_haze.core.transport.emission import sample_light
-from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, POSITION, RIG, SKY, SUN
+from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, MAP, POSITION, RIG, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon
 
 f32 = np.float32
@@ -52,9 +53,9 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
     """Light of one source that the air would send back along a ray over ``far`` metres (one sample).
 
     Returns the point in the air (3), the direction to the source (3), its distance and the light
-    rgb, all zero when there is none. Distance is drawn by what the air lets through for sun and
-    sky, and equi-angularly about the lamp for lamps: Kulla & Fajardo (2012), Importance sampling
-    techniques for path tracing in participating media.
+    rgb, all zero when there is none. Distance is drawn by what the air lets through for sun and sky
+    (and by where the sun is thought to reach), and equi-angularly about the lamp for lamps: Kulla &
+    Fajardo (2012), Importance sampling techniques for path tracing in participating media.
     """
     zero = f32(0.0)
     kind = int(lights.rows[number, KIND])
@@ -68,14 +69,11 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
     else:
         share = f32(1.0)
     if kind == SUN or kind == SKY:
-        total = ray_optical_depth(medium, oz, dz, far)
-        scattered = f32(-math.expm1(-total))
-        if scattered <= f32(1e-9):
+        guided = number if kind == SUN and lights.rows[number, MAP] >= zero else np.int64(-1)
+        t, weight = draw_distance(lights, medium, guided, ox, oy, oz, dx, dy, dz, far, u, v)
+        if weight <= zero:
             return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
-        depth = f32(-math.log1p(-u * scattered))
-        t = min(distance_to_depth(medium, oz, dz, depth), far)
-        # weight = sigma T / pdf
-        weight = scattered * share
+        weight *= share
     else:
         cx = lights.rows[number, POSITION] - ox
         cy = lights.rows[number, POSITION + 1] - oy
@@ -87,15 +85,16 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
         a1 = f32(math.atan2(far - along, apart))
         tangent = f32(math.tan(a0 + (a1 - a0) * u))
         t = min(max(along + apart * tangent, zero), far)
-        sigma = medium[0] * density(medium, oz + t * dz)
+        sigma = extinction(medium, ox + t * dx, oy + t * dy, oz + t * dz)
         if sigma <= zero:
             return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
-        weight = share * sigma * transmittance(medium, oz, dz, t) * (a1 - a0) * apart * (f32(1.0) + tangent * tangent)
+        weight = share * sigma * (a1 - a0) * apart * (f32(1.0) + tangent * tangent)
+        weight *= transmittance(medium, ox, oy, oz, dx, dy, dz, t)
     px, py, pz = ox + t * dx, oy + t * dy, oz + t * dz
     lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, number, px, py, pz, u2, v2)
     if pdf <= zero or r + g + b <= zero:
         return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
     # The light travels along -l and leaves along -d: the cosine of deflection is l . d.
     phase = medium_phase(medium, lx * dx + ly * dy + lz * dz)
-    k = weight * phase * transmittance(medium, pz, lz, distance) / pdf
+    k = weight * phase * transmittance(medium, px, py, pz, lx, ly, lz, distance) / pdf
     return px, py, pz, lx, ly, lz, distance, k * r * medium[5], k * g * medium[6], k * b * medium[7]

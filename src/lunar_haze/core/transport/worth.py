@@ -12,7 +12,7 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import density
+from lunar_haze.core.air.kernels import even_extinction
 from lunar_haze.core.transport.lamp_lobes import expected
 from lunar_haze.core.transport.lights import INTENSITY, KIND, POSITION, RIG, SKY, SUN
 from lunar_haze.core.transport.lights import SURFACE as GLOWING
@@ -84,7 +84,7 @@ def guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, pen
         ex, ey, ez = cx - along * dx, cy - along * dy, cz - along * dz
         apart2 = max(ex * ex + ey * ey + ez * ez, f32(1e-3))
         # An even point lamp: I sigma p (angle seen along the ray) / h, with a phase of 1 / 4 pi and half a turn.
-        sigma = medium[0] * density(medium, oz + along * dz)
+        sigma = even_extinction(medium, ox + along * dx, oy + along * dy, oz + along * dz)
         guess = row[INTENSITY] * sigma * f32(0.25) / f32(math.sqrt(apart2))
         guess = worth_of(emphasis, k, AIR, guess, guess, guess)
         pending[k, WORTH] = guess

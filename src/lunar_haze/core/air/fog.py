@@ -1,0 +1,72 @@
+"""The fog of a medium for single rays: closed forms in height, and their inverse.
+
+Functions take the packed medium of `Medium.pack` and heights in metres.
+"""
+
+import math
+
+import numba as nb
+import numpy as np
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+
+
+@_jit
+def density(m, z):
+    """Extinction of the fog at height ``z`` over that at the base, dimensionless."""
+    if z > m[3]:
+        return f32(0.0)
+    return f32(math.exp(-max(z - m[1], f32(0.0)) / m[2]))
+
+
+@_jit
+def column(m, z):
+    """Vertical optical depth of the fog up to height ``z`` per unit of base extinction [m]."""
+    above = min(max(z, m[1]), m[3]) - m[1]
+    return f32(min(z, m[1]) - m[2] * math.expm1(-above / m[2]))
+
+
+@_jit
+def fog_depth(m, oz, dz, t):
+    """Optical depth of the fog over distance ``t`` [m] of a ray from height ``oz`` with unit direction z ``dz``."""
+    if m[0] == f32(0.0) or t <= f32(0.0):
+        return f32(0.0)
+    base, scale, top = m[1], m[2], m[3]
+    rise = abs(dz) * t
+    low = min(oz, oz + dz * t)
+    high = low + rise
+    if high <= base:
+        return m[0] * t
+    if rise < f32(1e-3) * scale:
+        return m[0] * density(m, low + f32(0.5) * rise) * t
+    # Differences are taken before anything large is, so that float32 keeps its digits.
+    start = max(low, base)
+    between = rise if low >= base and high <= top else max(min(high, top) - start, f32(0.0))
+    thin = scale * f32(math.exp(-(start - base) / scale)) * f32(-math.expm1(-between / scale))
+    return m[0] * (thin + max(base - low, f32(0.0))) / abs(dz)
+
+
+@_jit
+def distance_in_fog(m, oz, dz, depth):
+    """Distance [m] at which the ray has gathered optical depth ``depth`` of fog; large when it never does.
+
+    Inverts the closed form piece by piece: the constant part under the base, the exponential part
+    between base and top.
+    """
+    if abs(dz) < f32(1e-4):
+        rate = m[0] * density(m, oz)
+        return depth / rate if rate > f32(0.0) else f32(1e30)
+    goal = column(m, oz) + depth * dz / m[0]
+    if goal <= m[1]:
+        z = goal
+        if oz > m[1] and dz > f32(0.0):
+            return f32(1e30)
+    else:
+        share = (goal - m[1]) / m[2]
+        if share >= f32(1.0):
+            return f32(1e30)
+        z = m[1] - m[2] * f32(math.log1p(-share))
+    if dz > f32(0.0) and z > m[3]:
+        return f32(1e30)
+    return max((z - oz) / dz, f32(0.0))

@@ -1,0 +1,72 @@
+"""Denser and thinner places in mist: a field of mean one that repeats, made once and looked up.
+
+A Gaussian field with the spectrum of a passive scalar in turbulence (Obukhov 1949; Corrsin 1951:
+k^-11/3 in three dimensions) is made on a periodic grid and raised to e, so that densities are
+positive and log-normal. Two of them, differently turned, are multiplied: the product has mean one,
+the wanted contrast, and a period that the eye does not find.
+"""
+
+import functools
+import math
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+f32 = np.float32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+
+#: Cells of the field a side, and from one patch to the next.
+CELLS, PATCH_CELLS = 64, 16
+#: Where the field begins in a packed medium.
+TILE_AT = 168
+
+
+@functools.lru_cache(maxsize=8)
+def tile(seed: int, contrast: float) -> NDArray[np.float32]:
+    """The field (CELLS, CELLS, CELLS) float32: positive, of mean one; ``contrast`` is that of the product of two."""
+    noise = np.random.default_rng(seed).standard_normal((CELLS,) * 3)
+    axis = np.fft.fftfreq(CELLS) * CELLS
+    k = np.sqrt(axis[:, None, None] ** 2 + axis[None, :, None] ** 2 + axis[None, None, :] ** 2)
+    first, last = CELLS / PATCH_CELLS, CELLS / 5
+    # Amplitudes are the root of the spectrum; larger than a patch and finer than five cells there is nothing.
+    shape = np.where(k < 1, 0.0, np.maximum(k, first) ** (-11 / 6) * np.minimum(k / first, 1.0) ** 2)
+    shape *= np.exp(-((k / last) ** 4))
+    field = np.fft.ifftn(np.fft.fftn(noise) * shape).real
+    field /= field.std()
+    # The variance of a log-normal of mean one is e^(c^2) - 1, and those of factors add up in c^2.
+    spread = math.sqrt(math.log1p(contrast**2) / 2)
+    densities = np.exp(spread * field)
+    return (densities / densities.mean()).astype(np.float32)
+
+
+@_jit
+def _look_up(m, x, y, z):
+    fx, fy, fz = f32(math.floor(x)), f32(math.floor(y)), f32(math.floor(z))
+    x, y, z = x - fx, y - fy, z - fz
+    i, j, k = np.int64(fx) & (CELLS - 1), np.int64(fy) & (CELLS - 1), np.int64(fz) & (CELLS - 1)
+    # Weights without a kink at the cells' faces.
+    x, y, z = x * x * (f32(3.0) - x - x), y * y * (f32(3.0) - y - y), z * z * (f32(3.0) - z - z)
+    i1, j1, k1 = (i + 1) & (CELLS - 1), (j + 1) & (CELLS - 1), (k + 1) & (CELLS - 1)
+    low, high = TILE_AT + k * (CELLS * CELLS), TILE_AT + k1 * (CELLS * CELLS)
+    near, far = j * CELLS, j1 * CELLS
+    a = m[low + near + i] + x * (m[low + near + i1] - m[low + near + i])
+    b = m[low + far + i] + x * (m[low + far + i1] - m[low + far + i])
+    c = m[high + near + i] + x * (m[high + near + i1] - m[high + near + i])
+    d = m[high + far + i] + x * (m[high + far + i1] - m[high + far + i])
+    a, c = a + y * (b - a), c + y * (d - c)
+    return a + z * (c - a)
+
+
+@_jit
+def patchiness(m, at, x, y, z):
+    """Density at a point over its mean, from a packed medium whose patches are told from column ``at`` on."""
+    to_cells = f32(PATCH_CELLS) / m[at + 1]
+    flat = to_cells * m[at + 2]
+    first = _look_up(m, (x - m[at + 3]) * to_cells, (y - m[at + 4]) * to_cells, (z - m[at + 5]) * flat)
+    # The other is turned about two axes and a fifth finer; the numbers are cosines and sines of 37 and 23 degrees.
+    x, y, z = (x - m[at + 6]) * to_cells, (y - m[at + 7]) * to_cells, (z - m[at + 8]) * flat
+    x, y = x * f32(0.7986) - y * f32(0.6018), x * f32(0.6018) + y * f32(0.7986)
+    y, z = y * f32(0.9205) - z * f32(0.3907), y * f32(0.3907) + z * f32(0.9205)
+    grow = f32(1.207)
+    return first * _look_up(m, x * grow + f32(19.7), y * grow + f32(41.3), z * grow + f32(7.9))

@@ -1,0 +1,208 @@
+"""Where in the air light is scattered, and where it goes from there: draws for distances and directions.
+
+A distance is drawn by what the mist lets through: in closed form in fog alone, and by finding the
+distance of a depth in other mist. For a sun that comes through openings several distances are tried
+and one is kept by how much light may come from it (resampled importance sampling: Talbot, Cline &
+Egbert 2005); what is lit is guessed from a map of what the sun sees (`sun_map`), and never taken to
+be wholly dark, so that the draw stays unbiased whatever the map says.
+"""
+
+import math
+
+import numba as nb
+import numpy as np
+from numba import types
+
+from lunar_haze.core.air.fog import distance_in_fog, fog_depth
+from lunar_haze.core.air.kernels import (
+    PATCHES,
+    PLAIN,
+    borrowed_medium,
+    even_depth,
+    even_extinction,
+    extinction,
+    misty_interval,
+    ray_optical_depth,
+    transmittance,
+)
+from lunar_haze.core.air.patches import patchiness
+from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
+from lunar_haze.core.transport.sampling import basis, combine, random_pair
+from lunar_haze.core.units.fast_math import exp
+from lunar_haze.core.units.outside import as_pointer, outside
+
+f32, i32, u32 = np.float32, np.int32, np.uint32
+_jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+_plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+
+#: Distances that are tried, one in each of as many strata.
+TRIED = 16
+#: What is thought to be dark counts as this much lit.
+_DARK = f32(0.07)
+#: Optical depth past which no light is drawn from.
+_DEEP = f32(12.0)
+#: Strata grow with distance when the way is longer than this [m].
+_EVEN_M = f32(8.0)
+
+
+@_jit
+def _lit(row, tile, x, y, z):
+    """How much of a sun is thought to reach a point, at least `_DARK`."""
+    count = tile.shape[0]
+    ax, ay, az, bx, by, bz = basis(row[AXIS], row[AXIS + 1], row[AXIS + 2])
+    px, py, pz = x - row[MAP_AT], y - row[MAP_AT + 1], z - row[MAP_AT + 2]
+    u = (px * ax + py * ay + pz * az) * row[MAP_SCALE] + f32(0.5 * count)
+    v = (px * bx + py * by + pz * bz) * row[MAP_SCALE] + f32(0.5 * count)
+    if u < f32(2.0) or v < f32(2.0) or u >= f32(count - 2) or v >= f32(count - 2):
+        return f32(1.0)
+    height = px * row[AXIS] + py * row[AXIS + 1] + pz * row[AXIS + 2]
+    # A cross of five texels stands in for the half shadow.
+    lit = f32(0.0)
+    x0, y0 = int(u), int(v)
+    lit += f32(2.0) if height > tile[y0, x0] else f32(0.0)
+    lit += f32(1.0) if height > tile[y0 - 2, x0] else f32(0.0)
+    lit += f32(1.0) if height > tile[y0 + 2, x0] else f32(0.0)
+    lit += f32(1.0) if height > tile[y0, x0 - 2] else f32(0.0)
+    lit += f32(1.0) if height > tile[y0, x0 + 2] else f32(0.0)
+    return max(lit * f32(1 / 6), _DARK)
+
+
+@_jit
+def _both(t, weight):
+    """Two numbers in one, as a plain call gives back one."""
+    return (types.int64(f32(weight).view(i32)) << 32) | (types.int64(f32(t).view(i32)) & types.int64(0xFFFFFFFF))
+
+
+@outside(types.int64(types.uintp, types.uintp, types.uintp, types.int64, *(types.float32,) * 9))
+def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
+    m = borrowed_medium(medium)
+    row = nb.carray(as_pointer(sun), (COLUMNS,), np.float32)
+    tile = nb.carray(as_pointer(map_), (side, side), np.float32)
+    low, high = f32(0.0), far
+    if m[PLAIN] <= f32(0.0):
+        low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
+    else:
+        high = min(far, distance_in_fog(m, oz, dz, _DEEP))
+        if oz > m[3]:
+            low = (m[3] - oz) / dz if dz < f32(0.0) else high
+        elif dz > f32(1e-6):
+            high = min(high, (m[3] - oz) / dz)
+    if high <= low:
+        return types.int64(0)
+    growth = min(max(f32(math.log((high - low) / _EVEN_M)), f32(0.05)), f32(4.0))
+    whole, factor = f32(math.expm1(growth)), f32(math.exp(growth / f32(TRIED)))
+    grown, depth, t0, total = f32(1.0), f32(0.0), low, f32(0.0)
+    kept_t, kept_sigma, kept_guess = f32(0.0), f32(0.0), f32(0.0)
+    for k in range(TRIED):
+        grown *= factor
+        t1 = low + (high - low) * (grown - f32(1.0)) / whole if k < TRIED - 1 else high
+        span = t1 - t0
+        t = t0 + u * span
+        x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
+        sigma = extinction(m, x, y, z)
+        guess = sigma * exp(-depth - sigma * u * span)
+        depth += sigma * span
+        if guess > f32(0.0):
+            guess *= _lit(row, tile, x, y, z)
+            # One of those tried is kept as they are gone through: v decides, and is stretched again.
+            worth = guess * span
+            total += worth
+            share = worth / total
+            if v < share:
+                v, kept_t, kept_sigma, kept_guess = v / share, t, sigma, guess
+            else:
+                v = (v - share) / max(f32(1.0) - share, f32(1e-7))
+        t0 = t1
+    if kept_guess <= f32(0.0):
+        return types.int64(0)
+    weight = kept_sigma * transmittance(m, ox, oy, oz, dx, dy, dz, kept_t) * total / kept_guess
+    return _both(kept_t, weight)
+
+
+@outside(types.int64(types.uintp, *(types.float32,) * 8))
+def _draw_by_depth(medium, ox, oy, oz, dx, dy, dz, far, u):
+    m = borrowed_medium(medium)
+    low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
+    if high <= low:
+        return types.int64(0)
+    total = even_depth(m, ox, oy, oz, dx, dy, dz, high)
+    scattered = f32(-math.expm1(-total))
+    if scattered <= f32(1e-9):
+        return types.int64(0)
+    # The distance of a depth, by Newton's steps kept between what is too near and what is too far.
+    goal = min(f32(-math.log1p(-u * scattered)), total)
+    t = low + (high - low) * goal / total
+    for _ in range(24):
+        over = even_depth(m, ox, oy, oz, dx, dy, dz, t) - goal
+        if abs(over) < f32(2e-4) * goal + f32(1e-6):
+            break
+        if over > f32(0.0):
+            high = t
+        else:
+            low = t
+        sigma = even_extinction(m, ox + t * dx, oy + t * dy, oz + t * dz)
+        t -= over / max(sigma, f32(1e-12))
+        if not low < t < high:
+            t = f32(0.5) * (low + high)
+    weight = scattered
+    if m[PATCHES] > f32(0.0):
+        x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
+        # Patches are weighed against the even mist that the distance was drawn by.
+        more = ray_optical_depth(m, ox, oy, oz, dx, dy, dz, t) - even_depth(m, ox, oy, oz, dx, dy, dz, t)
+        weight *= patchiness(m, PATCHES, x, y, z) * exp(-more)
+    return _both(t, weight)
+
+
+@_jit
+def draw_distance(lights, m, number, ox, oy, oz, dx, dy, dz, far, u, v):
+    """Where light that comes back along a ray was scattered: a distance [m] and its weight.
+
+    The weight is extinction times transmittance over the density that the distance is drawn with
+    from ``u`` and ``v`` in [0, 1); zero where there is no mist before ``far``. ``number`` is a sun
+    with a map of what it sees, or -1.
+    """
+    if number >= 0:
+        side = types.int64(lights.sun_maps.shape[1])
+        map_ = lights.sun_maps.ctypes.data + types.uintp(int(lights.rows[number, MAP]) * side * side * 4)
+        sun = lights.rows.ctypes.data + types.uintp(number * COLUMNS * 4)
+        both = _draw_among(m.ctypes.data, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v)
+        return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
+    if m[PLAIN] <= f32(0.0):
+        both = _draw_by_depth(m.ctypes.data, ox, oy, oz, dx, dy, dz, far, u)
+        return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
+    scattered = f32(-math.expm1(-fog_depth(m, oz, dz, far)))
+    if scattered <= f32(1e-9):
+        return f32(0.0), f32(0.0)
+    return min(distance_in_fog(m, oz, dz, f32(-math.log1p(-u * scattered))), far), scattered
+
+
+@_jit
+def _henyey_greenstein_cosine(g, u):
+    if abs(g) < f32(1e-3):
+        return f32(1.0) - f32(2.0) * u
+    k = (f32(1.0) - g * g) / (f32(1.0) + g - f32(2.0) * g * u)
+    return min(max((f32(1.0) + g * g - k * k) / (f32(2.0) * g), f32(-1.0)), f32(1.0))
+
+
+@_plain
+def scattered_direction(m, dx, dy, dz, seed, dimension, index):
+    """A direction drawn by a medium's phase function, for a path that comes along unit d."""
+    name = combine(combine(seed, u32(dimension + 7)), u32(index))
+    which, u = random_pair(name, 0, 0)
+    around, lot = random_pair(name, 1, 0)
+    if which < m[11]:
+        # Draine's lobe is Henyey-Greenstein's times 1 + alpha cos^2: draws are kept by that.
+        for again in range(64):
+            c = _henyey_greenstein_cosine(m[9], u)
+            if lot * (f32(1.0) + m[10]) <= f32(1.0) + m[10] * c * c:
+                break
+            u, lot = random_pair(name, again + 2, 0)
+    else:
+        c = _henyey_greenstein_cosine(m[4], u)
+    s = f32(math.sqrt(max(f32(1.0) - c * c, f32(0.0))))
+    turn = f32(2.0 * math.pi) * around
+    ax, ay, az, bx, by, bz = basis(dx, dy, dz)
+    x, y = s * f32(math.cos(turn)), s * f32(math.sin(turn))
+    lx, ly, lz = x * ax + y * bx + c * dx, x * ay + y * by + c * dy, x * az + y * bz + c * dz
+    k = f32(1.0) / f32(math.sqrt(lx * lx + ly * ly + lz * lz))
+    return lx * k, ly * k, lz * k
