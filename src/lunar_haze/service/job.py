@@ -27,6 +27,7 @@ class Job:
     cleaned_at: int = 0
     told_level: int = 0
     live: set[str] = attrs.Factory(set)
+    answer_due: list[str] = attrs.Factory(list)
     finished: bool = False
 
     def reweigh(self) -> None:

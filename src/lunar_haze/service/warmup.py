@@ -37,9 +37,10 @@ def is_warm() -> bool:
 
 def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     """What is to be compiled: a name and the act, in order."""
+    import attrs
     import numpy as np
 
-    from lunar_haze.core.air.medium import Medium
+    from lunar_haze.core.air.medium import Bank, Medium, Patches
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
@@ -63,6 +64,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     )  # fmt: skip
     view = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 32, 18)
     mist, thicker = Medium(visibility_m=50.0), Medium(visibility_m=20.0)
+    banked = Medium(visibility_m=20.0, multiple=1.0, banks=(Bank(),), patches=Patches(0.5))
     specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky())]
     frame = Frame(PackedPlace(place), view)
     live = LiveAir()
@@ -72,7 +74,10 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
 
     def answer() -> None:
         changed = [LayerSpec("warm", view, s.shape, thicker, 1) for s in specs]
-        live.answer(frame, dict(zip(frame.want(changed), changed)), lambda key: (room[0], room[1]))
+        wanted = frame.want(changed)
+        live.answer(frame, dict(zip(wanted, changed)), lambda key: (room[0], room[1]))
+        gains = [LayerGain(key, (1.0,) * 3, (1.0,) * 3) for key in wanted]
+        live.mixed_answer(frame, [attrs.evolve(s, medium=banked) for s in changed], gains, room[0])
 
     def mix() -> None:
         mixer = Mixer()

@@ -180,7 +180,10 @@ class Worker:
         job.reweigh()
         self._job = job
         if missing and request.live and not request.medium.is_clear:
-            self._answer_live(job, missing)
+            # The whole picture first, then layers that can be balanced, unless the hand has moved on by then.
+            job.answer_due = missing if self._answer_mixed(job) else []
+            if not job.answer_due:
+                self._answer_live(job, missing)
         self._publish(job)
         if not missing or job.live:
             job.clean_due = request.denoise
@@ -220,7 +223,12 @@ class Worker:
 
     def _step(self, job: Job) -> None:
         job.paused = False
-        if job.clean_due:
+        if job.answer_due:
+            self._answer_live(job, job.answer_due)
+            job.answer_due = []
+            job.clean_due = bool(job.live) and job.request.denoise
+            self._publish(job)
+        elif job.clean_due:
             self._clean(job)
         elif job.coarse_due:
             self._coarse(job)
@@ -290,6 +298,17 @@ class Worker:
     def _gather_air(self, job: Job, passes: int) -> None:
         if job.request.live and not job.request.medium.is_clear and passes >= GRID_AFTER:
             self._live.gather(job.frame, list(job.request.layers), GRID_PASSES, budget_s=0.15)
+
+    def _answer_mixed(self, job: Job) -> bool:
+        """The picture in a medium that alone has changed, as it is balanced now; laid where clean pictures lie."""
+        gains = {gain.key: gain for gain in job.gains}
+        layers = [(spec, gains[key]) for key, spec in zip(job.keys, job.request.layers) if key in gains]
+        board = self._board
+        if not self._live.mixed_answer(job.frame, [s for s, _g in layers], [g for _s, g in layers], board.clean):
+            return False
+        job.coarse_due = False
+        self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
+        return True
 
     def _answer_live(self, job: Job, missing: list[str]) -> None:
         """Stand-ins for layers whose medium alone has changed."""

@@ -16,6 +16,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
+from lunar_haze.core.air.kernels import PLAIN, STRETCH
 from lunar_haze.core.air.phase import blended, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at, slice_distance
 from lunar_haze.core.transport.borrow import floats
@@ -54,6 +55,12 @@ NEAR = 2.0
 def fog_transmittance(medium, oz, dz, t):
     """Share of light left after distance ``t`` [m] of fog alone."""
     return exp(-fog_depth(medium, oz, dz, t))
+
+
+@_inline
+def _ends_before(medium, reach):
+    """Whether mist is told to end before the last slice does."""
+    return medium[STRETCH] > f32(0.0) and medium[STRETCH + 8] < reach
 
 
 @_inline
@@ -213,7 +220,8 @@ def _add_up(count, slices, value, seen, weight, scattered, out):
 def lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, under, value):
     """Light of a lamp over each slice of one ray, times h; before visibility and what the slice throws back."""
     lobes = medium[4], medium[9], medium[10], medium[11]
-    sigma = medium[0]
+    # In mist of other kinds the looks have been weighed by the ways already (`air_ways`).
+    sigma = medium[0] if medium[PLAIN] > f32(0.0) else f32(0.0)
     lamp_z, inner, outer = light[POSITION + 2], light[COS_INNER], light[COS_OUTER]
     below_lamp, rate_lamp = column(medium, lamp_z), density(medium, lamp_z)
     oz = camera[2]
@@ -274,6 +282,7 @@ def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, se
     sigma, top = medium[0], column(medium, f32(1e9))
     if light[AXIS + 2] < f32(0.0):
         sigma = f32(1e9)  # a sun below the horizon is behind the earth
+    plain = medium[PLAIN] > f32(0.0)
     value = np.empty(slices, np.float32)
     for i in range(columns):
         dx, dy, dz = _column_direction(camera, row, i, rows, columns)
@@ -287,9 +296,8 @@ def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, se
             out[row, i],
         )
         for k in range(count):
-            value[k] = (
-                phase * spread_row[k] * sums[k] / max(looks[k], f32(1e-6)) * exp(-sigma * (top - under[k]) / lift)
-            )
+            lost = sigma * (top - under[k]) / lift if plain else f32(0.0)
+            value[k] = phase * spread_row[k] * sums[k] / max(looks[k], f32(1e-6)) * exp(-lost)
         total = f32(0.0)
         answer[0] = f32(0.0)
         for k in range(count):
@@ -297,7 +305,7 @@ def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, se
             answer[k + 1] = total
         for k in range(count + 1, slices + 1):
             answer[k] = total
-        if count == slices:
+        if count == slices and not _ends_before(medium, ends[slices]):
             # Beyond the last slice the place hides as much as at its end.
             visible = sums[slices - 1] / max(looks[slices - 1], f32(1e-6))
             t0 = ends[slices]
@@ -332,7 +340,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
     medium, camera, directions, light = floats(medium), floats(camera), floats(directions), floats(light)
     scattered, below, seen, weight = floats(scattered), floats(below), floats(seen), floats(weight)
     rows, columns, slices, count = seen.shape
-    top = column(medium, f32(1e9))
+    top, plain = column(medium, f32(1e9)), medium[PLAIN] > f32(0.0)
     phase = np.empty(count, np.float32)
     slant = np.empty(count, np.float32)
     red, green, blue = light[0], light[1], light[2]
@@ -347,7 +355,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
         through, t0 = f32(1.0), f32(0.0)
         out[row, i, 0, :] = f32(0.0)
         seen_to = last[row, i]
-        for k in range(slices + (BEYOND if seen_to == slices else 0)):
+        for k in range(slices + (BEYOND if seen_to == slices and not _ends_before(medium, reach) else 0)):
             if k < seen_to:
                 share, under = scattered[row, i, k], below[row, i, k]
                 through, t0 = through - share, slice_distance(f32(k + 1), slices, reach)
@@ -364,7 +372,8 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
                 sr, sg, sb = f32(0.0), f32(0.0), f32(0.0)
                 looks = seen[row, i, at]
                 for j in range(count):
-                    w = looks[j] * phase[j] * exp(slant[j] * (top - under))
+                    lost = slant[j] * (top - under) if plain or k >= slices else f32(0.0)
+                    w = looks[j] * phase[j] * exp(lost)
                     sr += w * red[j]
                     sg += w * green[j]
                     sb += w * blue[j]

@@ -12,11 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.fog import column, density, fog_depth
+from lunar_haze.core.air.kernels import PLAIN
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.transport.air_grid import SLICES, LightGrid, slice_at, slice_distance, slices_seen
+from lunar_haze.core.transport.air_grid import COLUMNS, ROWS, SLICES, LightGrid, slice_at, slice_distance, slices_seen
 from lunar_haze.core.transport.air_integral import integrate_lamp, integrate_sky, lamp_values, view_air, view_column
+from lunar_haze.core.transport.air_pour import core_bounds, core_of, pour
+from lunar_haze.core.transport.air_ways import mixed_column, view_mixed, weighed
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AREA, AXIS, FIRST, KIND, POSITION, SKY, SUN, SURFACE
+from lunar_haze.core.transport.lights import COLUMNS as COLUMNS_OF_LIGHT
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, emission_at
 from lunar_haze.core.transport.view import primary_direction
@@ -45,7 +49,12 @@ def _core_pixel(kind, light, camera, medium, reach, dx, dy, dz, at, j, i, fy, fx
         np.empty(slices, np.float32),
     )
     below, value = np.empty(slices, np.float32), np.empty(slices, np.float32)
-    view_column(medium, camera[2], dz, ends, count, under, lost, scattered, below)
+    if medium[PLAIN] > f32(0.0):
+        view_column(medium, camera[2], dz, ends, count, under, lost, scattered, below)
+    else:
+        mixed_column(medium, camera, dx, dy, dz, ends, count, scattered)
+        for k in range(count):
+            below[k] = f32(0.0)
     lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, below, value)
     total = f32(0.0)
     for k in range(count):
@@ -79,7 +88,7 @@ def _place_row(camera, y, width, slices, reach, depth, directions, at):
 
 @_plain
 def _spread_row(
-    y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint, scale, out
+    y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint, scale, x0, x1, out
 ):
     volume, tint, out, at, scale = floats(volume), floats(tint), floats(out), floats(at), floats(scale)
     camera, light, directions, medium = floats(camera), floats(light), floats(directions), floats(medium)
@@ -92,13 +101,13 @@ def _spread_row(
     kind = int(light[KIND])
     core_x, core_y, core = f32(0.0), f32(0.0), False
     if kind == SUN or kind == SKY:
-        for x in range(width):
+        for x in range(x0, x1):
             scale[x] = one
     else:
         cx, cy, cz = light[POSITION] - camera[0], light[POSITION + 1] - camera[1], light[POSITION + 2] - camera[2]
         c2, least = cx * cx + cy * cy + cz * cz, max(light[AREA] * f32(0.13), f32(1e-6))
         ax, ay, az = directions[0], directions[1], directions[2]
-        for x in range(width):
+        for x in range(x0, x1):
             along = cx * ax[y * width + x] + cy * ay[y * width + x] + cz * az[y * width + x]
             scale[x] = one / f32(math.sqrt(max(c2 - along * along, least)))
         ahead = cx * camera[9] + cy * camera[10] + cz * camera[11]
@@ -112,7 +121,7 @@ def _spread_row(
     flat = volume.reshape(volume.size)
     layer, line, top = np.uint32((slices + 2) * channels), np.uint32(columns * (slices + 2) * channels), f32(slices + 1)
     first, wide = np.uint32(j) * line, np.uint32(channels)
-    for x in range(width):
+    for x in range(x0, x1):
         pixel = y * width + x
         gx = min(max((f32(x) + half) * ratio - half, f32(0.0)), f32(columns) - f32(1.001))
         i = np.uint32(gx)
@@ -153,18 +162,21 @@ def _spread_row(
 
 
 @_threads
-def spread(width, height, camera, medium, light, step, threads, directions, at, ends, seen, weight, volume, tint, out):
+def spread(
+    width, height, camera, medium, light, step, threads, directions, at, ends, seen, weight, volume, tint, bounds, out
+):
     """Add the cumulative volume, read at every pixel's own depth, to ``out`` (pixels, 3).
 
+    ``bounds`` are the first and past the last of the columns and rows of pixels that are written.
     ``step`` turns the slice positions of `place_pixels` into this volume's. Lamps are divided by
     the pixel's distance from them, and their cores gone through pixel by pixel.
     """
     for thread in nb.prange(threads):
         scale = np.empty(width, np.float32)
-        for y in range(thread, height, threads):
+        for y in range(bounds[2] + thread, bounds[3], threads):
             _spread_row(
-                y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint, scale,
-                out,
+                y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint,
+                scale, bounds[0], bounds[1], out,
             )  # fmt: skip
 
 
@@ -194,7 +206,7 @@ def _compare_part(camera, before, after, first, stop, depth, directions, change,
 
 
 @_plain
-def _dim_part(spots, camera, before, after, first, stop, depth, directions, change, column_change, base, weight, out):
+def _dim_part(spots, camera, before, after, first, stop, depth, directions, change, column_change, base, gain, out):
     spots, camera, before, after = floats(spots), floats(camera), floats(before), floats(after)
     depth, base, out, change, directions = floats(depth), floats(base), floats(out), floats(change), floats(directions)
     ax, ay, az, column_change = directions[0], directions[1], directions[2], floats(column_change)
@@ -224,24 +236,32 @@ def _dim_part(spots, camera, before, after, first, stop, depth, directions, chan
                 way[n] = f32(math.sqrt(d2)) * rate if nearer else way[n]
                 near2[n] = min(d2, near2[n])
     for n in range(stop - first):
-        pixel = first + n
-        total = change[pixel] + (way[n] if depth[pixel] < FAR else f32(0.0))
-        ratio = weight * min(exp(min(total, f32(20.0))), MAX_LIFT)
-        for c in range(3):
-            out[pixel, c] = base[pixel, c] * ratio
+        total = change[first + n] + (way[n] if depth[first + n] < FAR else f32(0.0))
+        way[n] = min(exp(min(total, f32(20.0))), MAX_LIFT)
+    red, green, blue = gain[0], gain[1], gain[2]
+    for n in range(stop - first):
+        pixel, ratio = first + n, way[n]
+        out[pixel, 0] += base[pixel, 0] * ratio * red
+        out[pixel, 1] += base[pixel, 1] * ratio * green
+        out[pixel, 2] += base[pixel, 2] * ratio * blue
 
 
 @_threads
-def dim_surfaces(spots, camera, before, after, threads, depth, directions, change, column_change, base, weight, out):
-    """``out`` = ``base`` (pixels, 3) times ``weight`` and what a change of medium does on the direct paths.
+def dim_surfaces(spots, first_spots, camera, before, after, threads, depth, directions, change, column_change, pool,
+                 slots, gains, out):  # fmt: skip
+    """Add to ``out`` (pixels, 3) the surfaces of sources as a change of medium leaves them on the direct paths.
 
-    ``spots`` (n, columns) are the packed lamps of one source; changes as of `compare_air`.
+    Source n has its sums in ``pool[slots[n]]`` (pixels, 3), ``gains`` (n, 3), and the lamps
+    ``spots[first_spots[n]:first_spots[n + 1]]`` (packed lights); changes as of `compare_air`.
     """
     pixels = depth.shape[0]
     for thread in nb.prange(threads):
         for i in range(thread, (pixels + BLOCK - 1) // BLOCK, threads):
-            _dim_part(spots, camera, before, after, i * BLOCK, min((i + 1) * BLOCK, pixels), depth, directions, change,
-                      column_change, base, weight, out)  # fmt: skip
+            # All sources of a block in turn, while it is at hand.
+            for n in range(slots.shape[0]):
+                _dim_part(spots[first_spots[n] : first_spots[n + 1]], camera, before, after, i * BLOCK,
+                          min((i + 1) * BLOCK, pixels), depth, directions, change, column_change, pool[slots[n]],
+                          gains[n], out)  # fmt: skip
 
 
 @_plain
@@ -293,48 +313,129 @@ class ViewAir:
         if grid not in self._along:
             last, ends = self._pixels.slices(grid)
             scattered, below = self._pixels.room(grid, 0), self._pixels.room(grid, 1)
-            view_air(self._pixels.camera, self._packed, nb.get_num_threads(), ends, last, scattered, below)
+            if self._medium.is_plain:
+                view_air(self._pixels.camera, self._packed, nb.get_num_threads(), ends, last, scattered, below)
+            else:
+                view_mixed(self._pixels.camera, self._packed, nb.get_num_threads(), ends, last, scattered)
+                below[...] = 0.0
             self._along[grid] = scattered, below
         return self._along[grid]
 
-    def add_airlight(self, grid: LightGrid, s: SceneArrays, out: NDArray[np.float32]) -> None:
-        """Add the air part of one source's layer to ``out`` (pixels, 3); ``s`` are the place's arrays."""
+    def _integrate(
+        self, grid: LightGrid, spot: int, s: SceneArrays
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+        """Cumulative airlight of one spot, its colour, and the looks that its core is seen with."""
         pixels, threads = self._pixels, nb.get_num_threads()
         last, ends = pixels.slices(grid.shape)
         scattered, below = self.along(grid.shape)
-        rows, columns, slices = grid.shape
-        tint = np.asarray(self._medium.albedo, np.float32)
-        volume = pixels.room((rows, columns, slices + 2, 1 if grid.directions is None else 3), 2)
-        for spot, light in enumerate(grid.spots):
-            kind, colour = int(light[KIND]), tint
-            if grid.directions is not None:
-                integrate_sky(
-                    pixels.camera, self._packed, pixels.reach, threads, last, grid.directions, grid.light, scattered,
-                    below, grid.seen[0], grid.weight[0], volume,
-                )  # fmt: skip
-            else:
-                integrate_lamp(
-                    kind, light, pixels.camera, self._packed, pixels.reach, threads, last, scattered, below, ends,
-                    grid.seen[spot], grid.weight[spot], volume[..., 0],
-                )  # fmt: skip
-            if kind == SURFACE:
-                colour = tint * np.array(_surface_colour(s, grid.lights, spot), np.float32)
-            looks = grid.seen[spot] if grid.directions is None else grid.weight[spot]
-            spread(
-                pixels.width, pixels.height, pixels.camera, self._packed, light, f32(slices / SLICES), threads,
-                pixels.directions, pixels.at, ends, looks, grid.weight[spot], volume, colour, out,
+        light = grid.spots[spot]
+        colour = np.asarray(self._medium.albedo, np.float32)
+        sky = grid.directions is not None
+        volume = pixels.room((*grid.shape[:2], grid.shape[2] + 2, 3 if sky else 1), 2)
+        looks = pixels.room(grid.seen[spot].shape, 5)
+        seen = weighed(grid, spot, self._medium, pixels.camera, float(pixels.reach), last, looks)
+        if sky:
+            integrate_sky(
+                pixels.camera, self._packed, pixels.reach, threads, last, grid.directions, grid.light, scattered,
+                below, seen, grid.weight[0], volume,
             )  # fmt: skip
+            return volume, colour, grid.weight[0]
+        integrate_lamp(
+            int(light[KIND]), light, pixels.camera, self._packed, pixels.reach, threads, last, scattered, below, ends,
+            seen, grid.weight[spot], volume[..., 0],
+        )  # fmt: skip
+        if int(light[KIND]) == SURFACE:
+            colour = colour * np.array(_surface_colour(s, grid.lights, spot), np.float32)
+        return volume, colour, seen
 
-    def dim(self, grid: LightGrid, before: Medium, base: NDArray, weight: float, out: NDArray) -> None:
-        """``out`` = ``base`` (pixels, 3) times ``weight``, as the surfaces of a source look in this medium."""
+    def _spread(self, grid: LightGrid, spot: int, volume: NDArray, colour: NDArray, seen: NDArray, out: NDArray,
+                bounds: tuple[int, int, int, int] | None = None) -> None:  # fmt: skip
+        pixels = self._pixels
+        _last, ends = pixels.slices(grid.shape)
+        spread(
+            pixels.width, pixels.height, pixels.camera, self._packed, grid.spots[spot], f32(grid.shape[2] / SLICES),
+            nb.get_num_threads(), pixels.directions, pixels.at, ends, seen, grid.weight[spot], volume,
+            colour.astype(np.float32), bounds or (0, pixels.width, 0, pixels.height), out,
+        )  # fmt: skip
+
+    def add_airlight(self, grid: LightGrid, s: SceneArrays, out: NDArray[np.float32]) -> None:
+        """Add the air part of one source's layer to ``out`` (pixels, 3); ``s`` are the place's arrays."""
+        for spot in range(len(grid.spots)):
+            self._spread(grid, spot, *self._integrate(grid, spot, s), out)
+
+    def add_mixed(
+        self, grids: list[LightGrid], gains: NDArray[np.float32], s: SceneArrays, out: NDArray[np.float32]
+    ) -> None:
+        """Add the airlight of many sources to ``out`` (pixels, 3), each times its gain (n, 3): spread once for all.
+
+        Only about a lamp in the picture, where its light varies between columns, is it spread by itself.
+        """
+        pixels, threads = self._pixels, nb.get_num_threads()
+        lamps = (ROWS, COLUMNS, SLICES)
+        total = pixels.room((ROWS, COLUMNS, SLICES + 2, 3), 6)
+        total[...] = 0.0
+        poured = False
+        for grid, gain in zip(grids, gains):
+            if not gain.any():
+                continue
+            for spot in range(len(grid.spots)):
+                volume, colour, seen = self._integrate(grid, spot, s)
+                if grid.directions is not None or grid.shape != lamps:
+                    self._spread(grid, spot, volume, colour * gain, seen, out)
+                    continue
+                poured = True
+                about = core_of(grid.spots[spot], pixels.camera, grid.shape)
+                pour(pixels.camera, grid.spots[spot], threads, volume[..., 0], colour * gain, *about, total)
+                bounds = core_bounds(about, pixels.width, pixels.height, grid.shape)
+                if bounds is not None:
+                    self._spread(grid, spot, volume, colour * gain, seen, out, bounds)
+        if poured:
+            self._read(total, out)
+
+    def _read(self, volume: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+        """Add a volume to ``out`` (pixels, 3) as the airlight of a sky is: as it stands."""
+        pixels = self._pixels
+        _last, ends = pixels.slices((ROWS, COLUMNS, SLICES))
+        sky, nothing = np.zeros(COLUMNS_OF_LIGHT, np.float32), np.zeros((1, 1, 1), np.float32)
+        sky[KIND] = SKY
+        spread(
+            pixels.width, pixels.height, pixels.camera, self._packed, sky, f32(1.0), nb.get_num_threads(),
+            pixels.directions, pixels.at, ends, nothing, nothing, volume, np.ones(3, np.float32),
+            (0, pixels.width, 0, pixels.height), out,
+        )  # fmt: skip
+
+    def _depth_seen(self, medium: Medium) -> NDArray[np.float32]:
+        """Optical depth before every pixel's surface (pixels,), read from slices of mist of any kind."""
+        pixels, shape = self._pixels, (ROWS, COLUMNS, SLICES)
+        last, ends = pixels.slices(shape)
+        scattered = np.zeros(shape, np.float32)
+        view_mixed(pixels.camera, medium.pack(), nb.get_num_threads(), ends, last, scattered)
+        volume = np.zeros((*shape[:2], SLICES + 2, 1), np.float32)
+        np.cumsum(scattered, axis=2, out=volume[:, :, 1:-1, 0])
+        volume[:, :, -1] = volume[:, :, -2]
+        gone = np.zeros((pixels.depth.size, 3), np.float32)
+        self._read(volume, gone)
+        return -np.log(np.maximum(1.0 - gone[:, 0], 1e-6))
+
+    def dim(
+        self, grids: list[LightGrid], before: Medium, pool: NDArray, slots: NDArray, gains: NDArray, out: NDArray
+    ) -> None:
+        """Add to ``out`` (pixels, 3) the surfaces of sources in this medium, each times its gain (n, 3).
+
+        Their sums in ``before`` are ``pool[slots[n]]`` (pixels, 3).
+        """
         pixels, threads, packed = self._pixels, nb.get_num_threads(), before.pack()
         change, column_change = pixels.room(pixels.depth.shape, 3), pixels.room(pixels.depth.shape, 4)
         if self._before != packed.tobytes():
             compare_air(
                 pixels.camera, packed, self._packed, threads, pixels.depth, pixels.directions, change, column_change
             )  # fmt: skip
+            if not (before.is_plain and self._medium.is_plain):
+                change[...] = self._depth_seen(before) - self._depth_seen(self._medium)
             self._before = packed.tobytes()
+        firsts = np.cumsum([0] + [len(grid.spots) for grid in grids])
         dim_surfaces(
-            grid.spots, pixels.camera, packed, self._packed, threads, pixels.depth, pixels.directions, change,
-            column_change, base, f32(weight), out,
+            np.concatenate([grid.spots for grid in grids]), firsts, pixels.camera, packed, self._packed, threads,
+            pixels.depth, pixels.directions, change, column_change, pool, np.asarray(slots, np.int64),
+            np.ascontiguousarray(gains, np.float32), out,
         )  # fmt: skip

@@ -303,6 +303,11 @@ class Frame:
         np.multiply(self._as_image(self._surface[layer.slot]), weight, out=surface)
         np.multiply(self._as_image(self._air[layer.slot]), weight, out=air)
 
+    @property
+    def surface_pool(self) -> NDArray[np.float32]:
+        """Surface sums of all layers (slots, pixels, 3), over their passes."""
+        return self._surface
+
     def sums_of(self, layer: LayerSum) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Surface and air part (pixels, 3) of a layer, summed over its passes."""
         return self._surface[layer.slot], self._air[layer.slot]

@@ -7,7 +7,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.layers.model import LayerSpec, digest
+from lunar_haze.core.layers.model import LayerGain, LayerSpec, digest
 from lunar_haze.core.sources.model import Crowd
 from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
 from lunar_haze.core.transport.air_pixels import ViewAir, ViewPixels
@@ -97,7 +97,34 @@ class LiveAir:
             surface, air = into(key)
             air[...] = 0
             airs[name].add_airlight(grid, frame.arrays, air.reshape(-1, 3))
-            airs[name].dim(grid, base.spec.medium, frame.sums_of(base)[0], 1.0 / base.passes, surface.reshape(-1, 3))
+            surface[...] = 0
+            airs[name].dim(
+                [grid], base.spec.medium, frame.surface_pool, np.array([base.slot]),
+                np.full((1, 3), 1.0 / base.passes, np.float32), surface.reshape(-1, 3),
+            )  # fmt: skip
+        return True
+
+    def mixed_answer(self, frame: Frame, wanted: list[LayerSpec], gains: list[LayerGain], out: NDArray) -> bool:
+        """The whole picture in an edited medium under ``gains``; False, with nothing written, when it cannot be told.
+
+        Quicker than `answer`, since light is gathered before it is spread over pixels. ``out`` (H, W, 3).
+        """
+        heard = [(s, g) for s, g in zip(wanted, gains) if any(g.surface) or any(g.air)]
+        grids = [self._grids.get(s.grid_key()) for s, _g in heard]
+        bases = [self._base(frame, s) for s, _g in heard]
+        if not heard or any(g is None or not g.passes for g in grids) or any(b is None for b in bases):
+            return False
+        flat = out.reshape(-1, 3)
+        flat[...] = 0
+        air = ViewAir(self._pixels_of(frame), heard[0][0].medium)
+        air.add_mixed(grids, np.array([g.air for _s, g in heard], np.float32), frame.arrays, flat)
+        # Surfaces of one old medium at a time: what changed is the same for all of them.
+        for medium in {base.spec.medium for base in bases}:
+            mine = [n for n, base in enumerate(bases) if base.spec.medium == medium]
+            air.dim(
+                [grids[n] for n in mine], medium, frame.surface_pool, np.array([bases[n].slot for n in mine]),
+                np.array([np.divide(heard[n][1].surface, bases[n].passes) for n in mine]), flat,
+            )  # fmt: skip
         return True
 
     @staticmethod
