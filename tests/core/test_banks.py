@@ -171,7 +171,7 @@ def test_patches_drift_with_the_wind_and_change_as_they_go():
     patches = Patches(0.6, 6.0, 1.0, speed_m_s=2.0, bearing_deg=270.0)  # a west wind: towards +x
     at_start, later = (Medium(50.0, patches=attrs.evolve(patches, drifted_s=s)) for s in (0.0, 1.0))
     places = np.random.default_rng(4).uniform(-200, 200, (30_000, 3))
-    carried = np.corrcoef(_field(at_start, places), _field(later, places + [2.0, 0, 0]))[0, 1]
+    carried = np.corrcoef(_field(at_start, places), _field(later, places + np.array([2.0, 0, 0])))[0, 1]
     stayed = np.corrcoef(_field(at_start, places), _field(later, places))[0, 1]
     assert carried > 0.85 > stayed + 0.3
 

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QMessageBox, QPushButton, QToolButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QMessageBox, QPushButton, QToolButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
@@ -23,56 +23,7 @@ from lunar_haze.ui.share_cards import GroupCard
 from lunar_haze.ui.share_rail import GROUP
 from lunar_haze.ui.source_facets import SourceFacets
 from tests.core.test_distribution import ies
-from tests.ui.hands import drag, finish, source
-
-
-def key(window, *keys, modifier=Qt.KeyboardModifier.NoModifier):
-    for k in keys:
-        QTest.keyClick(window, k, modifier)
-        QApplication.processEvents()
-
-
-def ctrl(window, *keys):
-    key(window, *keys, modifier=Qt.KeyboardModifier.ControlModifier)
-
-
-def type_in(window, name, text):
-    well = window.facets.wells[name]
-    QTest.keyClick(well, Qt.Key.Key_Return)
-    finish(well, text)
-
-
-def choice(window, name):
-    return next(c for c in window.facets.findChildren(QComboBox) if c.accessibleName() == name)
-
-
-def pick_in(window, name, text):
-    combo = choice(window, name)
-    combo.setCurrentText(text)
-    combo.textActivated.emit(text)
-    combo.activated.emit(combo.currentIndex())
-    QApplication.processEvents()
-
-
-def slip_act(window, seen, words, at=None):
-    """Trigger the act of the slip whose text begins so."""
-    picture = window.picture
-    menu = picture.slip(at or QPointF(picture.width() / 2, picture.height() * 0.7), seen)
-
-    # Actions of a submenu are children of it, and so of the slip.
-    next(a for a in menu.findChildren(QAction) if a.text().startswith(words)).trigger()
-    QApplication.processEvents()
-
-
-def put(window, preset, point=(-20.0, 0.0, 1.0)):
-    window.picture.acts.put_source(preset, seen_at(window, point))
-    return window.session.chosen
-
-
-def seen_at(window, point, normal=(0.0, 0.0, 1.0), name="waiting figure", material=0):
-    objects = window.session.place.objects
-    return Seen(np.array(point), np.array(normal), 5.0, objects.index(name), material)
-
+from tests.ui.hands import choice, ctrl, drag, key, pick_in, put, seen_at, slip_act, source, type_in
 
 # -- kinds and facets ---------------------------------------------------------------------------------------------
 

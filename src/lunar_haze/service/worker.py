@@ -184,7 +184,8 @@ class Worker:
             job.answer_due = missing if self._answer_mixed(job) else []
             if not job.answer_due:
                 self._answer_live(job, missing)
-        self._publish(job)
+        if not job.answer_due:
+            self._publish(job)
         if not missing or job.live:
             job.clean_due = request.denoise
 
