@@ -16,6 +16,7 @@ import numba as nb
 import numpy as np
 import OpenImageIO as oiio
 
+from air import air
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
@@ -168,6 +169,7 @@ def kernels(rows: list) -> float:
             "at most 0.15 s",
         )
     )
+    air(rows, place, document)
     place.close()
     _sizes(rows)
     return rays / raw / 1e6

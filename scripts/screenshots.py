@@ -27,6 +27,7 @@ VIEWS = {
     "loft": ("Loft", "loft shafts", "air", False),
     "plan": ("Landing", "moonlit mist", "rim", True),
     "dusk": ("Landing", "blue hour", "sky", False),
+    "mist": ("Waiting", "bank at dawn", "air", False),
 }
 
 

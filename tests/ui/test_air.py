@@ -2,11 +2,13 @@
 
 import math
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 
 from lunar_haze.core.air.banks import MOST_BANKS
+from lunar_haze.core.air.medium import optical_depth
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.plan.frames import frame_request
@@ -121,6 +123,16 @@ def test_patches_drift_over_the_frames_and_even_mist_stays(window):
     assert keys_at(window, 1) != keys_at(window, 20)
     type_in_air("drifts at", "0")
     assert keys_at(window, 1) == keys_at(window, 20)
+
+
+def test_the_air_can_be_as_hazy_as_the_sky(window):
+    window.session.choose(AIR)
+    press(window, "as hazy as the sky")
+    far = window.session.atmosphere.visibility_km * 1000
+    assert medium(window).visibility_m == far
+    # What is at the visibility keeps two per cent of its contrast, through the mist as through the sky's haze.
+    left = math.exp(-float(optical_depth(medium(window), np.zeros(3), np.array([far, 0.0, 0.0]))))
+    assert left == pytest.approx(0.02, rel=0.02)
 
 
 def test_glow_is_set_and_a_preset_leaves_banks_where_they_are(window):

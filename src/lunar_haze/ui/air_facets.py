@@ -3,11 +3,11 @@
 import math
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QLabel
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.air.presets import PRESETS, fog_of, name_of
+from lunar_haze.core.air.presets import PRESETS, as_hazy_as, fog_of, name_of
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.ui.bank_facets import BankFacets
@@ -43,6 +43,10 @@ class AirFacets:
         preset.textActivated.connect(self.choose)
         self._facets.on_refresh(lambda: preset.setCurrentText(name_of(self._medium())))
         self._facets.row(preset)
+        hazy = QPushButton("as hazy as the sky")
+        hazy.setToolTip("the far fades as the sky's own haze has it at its horizon")
+        hazy.clicked.connect(self.as_the_sky)
+        self._facets.row(hazy)
         self._fill_guide()
         well("one sees", Well("one sees", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
                               tip="how far the mist lets one see; past the right end the air is clear"),
@@ -88,6 +92,11 @@ class AirFacets:
         """Begin with an air."""
         if name in PRESETS:
             self._session.act(f"air: {name}", self._changed(**fog_of(PRESETS[name])))
+
+    def as_the_sky(self) -> None:
+        """Let the air be the haze of the look's sky."""
+        medium = as_hazy_as(self._session.atmosphere.visibility_km, self._medium())
+        self._session.act("as hazy as the sky", self._changed(**fog_of(medium)))
 
     def _fill_guide(self) -> None:
         words = QLabel()

@@ -26,7 +26,6 @@ class BankFacets:
 
     def __init__(self, facets: "Facets") -> None:
         self._facets, self._session = facets, facets.session
-        self._which = QComboBox()
 
     def _medium(self) -> Medium:
         return self._session.document.look.medium
@@ -64,6 +63,8 @@ class BankFacets:
         well, banks = self._facets.well, self._medium().banks
         which = QComboBox()
         which.setAccessibleName("which bank")
+        # A long name must not make the column wider than it is.
+        which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         which.addItems([f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)])
         which.setCurrentIndex(min(max(self._session.chosen_bank, 0), len(banks) - 1))
         which.activated.connect(self._session.choose_bank)
@@ -73,7 +74,8 @@ class BankFacets:
                 "take a bank away", edits.remove_bank(self._session.document, self._session.chosen_bank)
             )
         )
-        self._facets.row(which, add, away)
+        self._facets.row(which)
+        self._facets.row(add, away)
         kind = QComboBox()
         kind.setAccessibleName("shape of the bank")
         kind.addItems(list(KINDS))
@@ -110,7 +112,7 @@ class BankFacets:
 
     def _fill_patches(self) -> None:
         well = self._facets.well
-        self._facets.section("patches: denser and thinner, drifting over the shot's frames")
+        self._facets.section("patches that drift over the frames")
 
         def patches():
             return self._medium().patches
@@ -149,7 +151,7 @@ class BankFacets:
         well("begins at", Well("begins at", "m", 0.0, 100.0, 0.0, floor=0.0, ceiling=1e5,
                                tip="no mist nearer to the lens than this"),
              lambda: stretch().begins_m, lambda v: change(begins_m=v))  # fmt: skip
-        well("goes on to", Well("goes on to", "m", 1.0, 1000.0, math.inf, ratio=True, floor=0.1,
+        well("goes on to", Well("goes on to", "m", 1.0, 1000.0, math.inf, ratio=True, floor=0.1, endless="for ever",
                                 tip="no mist farther than this; past the right end it goes on for ever"),
              lambda: stretch().ends_m, lambda v: change(ends_m=math.inf if v > ENDLESS_M else v))  # fmt: skip
         well("fades over", Well("fades over", "m", 0.1, 50.0, 2.0, ratio=True, floor=0.01, ceiling=1e4),

@@ -37,7 +37,7 @@ STRETCH = 16
 #: on, size, stretch, drift of either field (3 and 3).
 PATCHES = 26
 #: Patches are summed in steps of this share of one, in this many at the most.
-_PATCH_STEP, _MOST_STEPS = f32(0.16), 64
+_PATCH_STEP, _MOST_STEPS = f32(0.18), 40
 #: Optical depth past which what patches do no longer matters.
 _DEEP = f32(12.0)
 

@@ -158,6 +158,10 @@ class Medium:
             patches = attrs.evolve(self.patches, drifted_s=seconds if self.patches.speed_m_s else 0.0)
         return attrs.evolve(self, stretch=Stretch() if stretch.is_all else stretch, patches=patches)
 
+    def evenly(self) -> "Medium":
+        """The medium without its patches: what light that is scattered again and again goes through, on the whole."""
+        return attrs.evolve(self, patches=Patches())
+
     def pack(self) -> NDArray[np.float32]:
         """Parameters of the kernels, float32: the fog and the phase, what else there is, the banks, the patches."""
         return _packed(self)

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.document.edits import under_heavens
 from lunar_haze.core.document.files import save
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
@@ -97,6 +97,20 @@ def _moonlit() -> Look:
     )  # fmt: skip
 
 
+def _bank() -> Look:
+    sun, sky = _daylight()
+    return Look(
+        "bank at dawn", 6.35, sources=(sun, sky, *_lamps(-0.5, -0.5, -1.5, -99)),
+        medium=Medium(visibility_m=1500.0, fall_off_m=5.0, droplet_um=10.0, albedo=(0.97, 0.97, 0.97),
+                      multiple=1.0,
+                      banks=(Bank("over the water", "ellipsoid", (-44.0, 34.0, 1.5), (110.0, 42.0, 9.0), 12.0, 22.0,
+                                  0.9),
+                             Bank("at the jetty", "ellipsoid", (-27.0, 7.0, 0.4), (30.0, 9.0, 2.6), 20.0, 14.0, 0.9)),
+                      patches=Patches(0.6, 8.0, 2.5, 0.6, 240.0, 2)),
+        ev100=11.1, note="a bank comes in over the water as the sun gets up",
+    )  # fmt: skip
+
+
 def _starry() -> Look:
     sources = (
         Source("moon", "moon", Sun(body="moon", diameter_deg=0.52), 1.0, "true", role="key"),
@@ -172,7 +186,7 @@ def demo_document(place_path: Path) -> Document:
         for s in shots
     )
     reference = PlaceRef(str(place_path.resolve()))
-    drafts = (_noon(), _broken(), _golden(), _blue(), _moonlit(), _lamplit(), _starry(), _loft())
+    drafts = (_noon(), _broken(), _bank(), _golden(), _blue(), _moonlit(), _lamplit(), _starry(), _loft())
     looks = tuple(
         attrs.evolve(k, sources=tuple(under_heavens(s, k, reference.site) for s in k.sources)) for k in drafts
     )

@@ -134,7 +134,7 @@ def _draw_by_depth(medium, ox, oy, oz, dx, dy, dz, far, u):
     t = low + (high - low) * goal / total
     for _ in range(24):
         over = even_depth(m, ox, oy, oz, dx, dy, dz, t) - goal
-        if abs(over) < f32(2e-4) * goal + f32(1e-6):
+        if abs(over) < f32(1e-3) * goal + f32(1e-6):
             break
         if over > f32(0.0):
             high = t

@@ -258,7 +258,7 @@ class Frame:
         lights = self._pack()
         sums = [self.sums[k] for k in keys]
         active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
-        medium = sums[0].spec.medium.pack()
+        medium, even = sums[0].spec.medium.pack(), sums[0].spec.medium.evenly().pack()
         sample = max(s.next_sample for s in sums)
         emphases, lit = _emphasis_rows(keys, emphasis), self._dark if lit is None else lit
 
@@ -269,7 +269,7 @@ class Frame:
                 self.view.width, pixels, self._surface, self._air, onward,
             )  # fmt: skip
             follow_chunk(
-                self.arrays, lights, active, emphases, medium, sums[0].spec.bounces, sample, pixels, onward,
+                self.arrays, lights, active, emphases, medium, even, sums[0].spec.bounces, sample, pixels, onward,
                 self._stars, self._surface, self._air,
             )  # fmt: skip
 

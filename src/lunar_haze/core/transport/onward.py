@@ -40,7 +40,7 @@ FROM_AIR = f32(-2.0)
 #: Surfaces that light the air by way of other scatterings are taken to be no smoother than this.
 _SOFTENED = f32(0.35)
 #: Scatterings that are sure to be followed, and the chance of each one after.
-_SURE_ORDERS, _GO_ON = 24, f32(0.97)
+_SURE_ORDERS, _GO_ON = 12, f32(0.95)
 
 
 @nb.njit(cache=True, forceinline=True)
@@ -64,21 +64,23 @@ def set_out(row, ox, oy, oz, dx, dy, dz, r, g, b, prev_pdf, matte_r, matte_g, ma
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def follow_chunk(s, lights, active, emphasis, medium, bounces, index, pixels, onward, stars, surface, air):
+def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels, onward, stars, surface, air):
     """Follow the paths ``onward`` (2 n, ONWARD) of ``pixels`` (n,) and add what they find to their layers.
 
     Of each two the first began at a surface and adds to ``surface``, the second in the air and to
-    ``air`` (slots, pixels, 3); those not set out (`set_out`) are passed over.
+    ``air`` (slots, pixels, 3), and goes through ``even``, the medium without patches. Those not set
+    out (`set_out`) are passed over.
     """
     memory = ray_buffer()
     ray = aligned(memory)
     s, lights = borrow_scene(s), borrow_lights(lights)
-    surface, air, medium, emphasis = floats(surface), floats(air), floats(medium), floats(emphasis)
+    surface, air, emphasis = floats(surface), floats(air), floats(emphasis)
+    mist, even = floats(mist), floats(even)
     stars, onward = floats(stars), floats(onward)
     one, zero = f32(1.0), f32(0.0)
     total = s.triangles.shape[0]
-    misty = medium[CLEAR] == zero
-    many = misty and medium[MULTIPLE] > zero
+    misty = mist[CLEAR] == zero
+    many = misty and mist[MULTIPLE] > zero
     last = max(bounces, 1)
     for i in range(2 * pixels.shape[0]):
         row = onward[i]
@@ -90,6 +92,7 @@ def follow_chunk(s, lights, active, emphasis, medium, bounces, index, pixels, on
         left, worth_all = np.int64(row[13]), row[14]
         pixel, in_air = pixels[i >> 1], (i & 1) == 1
         target = air if in_air else surface
+        medium = even if in_air else mist
         seed = path_seed(pixel, in_air)
         scatterings = 1 if in_air else 0
         # Every source was asked at the surface that the path leaves; later ones ask a picked one.
