@@ -23,7 +23,7 @@ from lunar_haze.core.place.rays import RayIndex, sphere_directions
 from lunar_haze.core.solve import placing
 from lunar_haze.core.solve.delivered import contribution_order, delivered_at, strongest_at
 from lunar_haze.core.solve.eyes import eye_light_places, find_eyes, mirrored_in, propose_eye_light
-from lunar_haze.core.solve.openings import filling_panel, helper_beam, opening_at
+from lunar_haze.core.solve.openings import filling_panel, gap_along, helper_beam, opening_at
 from lunar_haze.core.solve.roles import in_frame, propose_fill, propose_glow, propose_rim
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.solve.watch import leaks_of, watch
@@ -330,6 +330,36 @@ def test_helper_lights_go_through_the_opening_that_was_picked():
     fill = filling_panel(opening, np.array([0, 1.0, 0]), 100.0)
     assert (fill.shape.width_m, fill.shape.height_m) == pytest.approx((1.0, 0.8))
     assert fill.shape.aim[1] > fill.shape.position[1]
+
+
+def _wall_with_a_gap(tilt: float):
+    """A wall to the north at y = 0 with a gap of 0.6 x 1 m about (0.2, 0, 1.5), and one far behind it."""
+    wall = [
+        face([(-4, 0, 0), (-0.1, 0, 0), (-0.1, 0, 3), (-4, 0, 3)]),
+        face([(0.5, 0, 0), (4, 0, 0), (4, 0, 3), (0.5, 0, 3)]),
+        face([(-0.1, 0, 0), (0.5, 0, 0), (0.5, 0, 1.0), (-0.1, 0, 1.0)]),
+        face([(-0.1, 0, 2.0), (0.5, 0, 2.0), (0.5, 0, 3), (-0.1, 0, 3)]),
+        face([(-30, 20 + tilt, 0), (30, 20, 0), (30, 20, 20), (-30, 20 + tilt, 20)]),
+    ]
+    return RayIndex(place_of((floor(), WHITE), *((w, WHITE) for w in wall)))
+
+
+@pytest.mark.parametrize("where", [(0.2, 1.5), (0.05, 1.2), (0.4, 1.9)])
+def test_a_gap_is_found_from_wherever_it_is_looked_through(where):
+    eye = np.array([0.5, -4.0, 1.6])
+    look = np.array([where[0], 0.0, where[1]]) - eye
+    gap = gap_along(_wall_with_a_gap(0.0), eye, look / np.linalg.norm(look))
+    assert gap.centre == pytest.approx((0.2, 0.0, 1.5), abs=0.06)
+    assert abs(gap.normal @ (0, 1, 0)) > 0.99
+    assert np.ptp(gap.corners, 0)[[0, 2]] == pytest.approx((0.6, 1.0), abs=0.12)
+
+
+def test_what_is_not_a_gap_is_none():
+    index = _wall_with_a_gap(0.0)
+    eye = np.array([0.5, -4.0, 1.6])
+    assert gap_along(index, eye, np.array([0.0, 0.0, 1.0])) is None  # the open sky
+    away = np.array([-0.6, 1.0, -0.1])
+    assert gap_along(index, eye, away / np.linalg.norm(away)) is None  # the wall itself
 
 
 # -- watch ---------------------------------------------------------------------------------------------------------

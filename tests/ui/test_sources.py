@@ -15,11 +15,12 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.hold import delivered_lx
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Photometric, Rig, Source, Surface, Tube
+from lunar_haze.ui import theme
 from lunar_haze.ui.assistant import WatchSheet
 from lunar_haze.ui.bridge import Seen
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.session import AIR, LENS
-from lunar_haze.ui.share_cards import GroupCard
+from lunar_haze.ui.share_cards import PICTURE_HEIGHT, GroupCard
 from lunar_haze.ui.share_rail import GROUP
 from lunar_haze.ui.source_facets import SourceFacets
 from tests.core.test_distribution import ies
@@ -325,9 +326,37 @@ def test_groups_fold_into_one_card_that_balances_them(window):
     card.toggle("muted")
     assert not {a, b} & window.session.document.look.heard()
     card.toggle("muted")
+    card.mark("moss")
+    moss = theme.qcolor(theme.MARKS["moss"]).rgb()
+    assert card.grab().toImage().pixel(20, PICTURE_HEIGHT - 2) == moss
     QTest.mouseClick(card, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(60, 60))
     QApplication.processEvents()
     assert a in window.rail.cards
+    assert window.rail.cards[a].grab().toImage().pixel(20, PICTURE_HEIGHT - 2) == moss, "its sources carry it too"
+
+
+def test_a_helper_light_goes_through_a_gap_that_is_looked_through(window, qtbot):
+    window.header._take_shot("Loft")
+    qtbot.wait(50)
+    camera = window.session.document.shot.seen_from
+    shot = window.session.document.shot
+    index = window.session.index()
+    # Where the lens looks out between the slats.
+    grid = [(x, y) for x in np.linspace(0.1, 0.9, 60) for y in np.linspace(0.2, 0.8, 30)]
+    rays = [camera.ray(x * shot.frame_width, y * shot.frame_height, shot.frame_width, shot.frame_height) for x, y in grid]
+    away, _hit = index.nearest(rays[0][0], np.array([r[1] for r in rays]), 200.0)
+    out = [g for g, d in zip(grid, away) if d > 25.0]
+    assert out, "the loft's wall has gaps"
+    frame = window.picture.frame()
+    for x, y in out[:: max(len(out) // 6, 1)]:
+        at = QPointF(frame.left() + x * frame.width(), frame.top() + y * frame.height())
+        window.picture.acts.gap(at, False)
+        ghost = window.session.ghost
+        if ghost is not None:
+            break
+    assert ghost is not None
+    assert math.dist(ghost.shape.position, camera.position) < 15.0
+    assert ghost.shape.width_m < 3.0
 
 
 def test_cards_are_ordered_by_hand_by_role_and_by_what_they_give(window):

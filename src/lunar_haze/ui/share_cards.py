@@ -7,6 +7,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.model import Group
 from lunar_haze.core.sources.model import Source
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
@@ -112,6 +113,8 @@ class Card(QWidget):
         look = self.session.document.look
         heard = source is None or source.id in look.heard()
         paint_share(painter, self.image, heard)
+        if source is not None:
+            paint_mark(painter, look.group(source.group))
         name = "air" if source is None else source.name
         painter.setFont(theme.font())
         painter.setPen(theme.qcolor(theme.TEXT if heard else theme.DIM))
@@ -177,6 +180,9 @@ class GroupCard(QWidget):
                 action = menu.addAction(words, lambda f=field: self.toggle(f))
                 action.setCheckable(True)
                 action.setChecked(getattr(group, field))
+            colours = menu.addMenu("colour")
+            for word in (*theme.MARKS, ""):
+                colours.addAction(word or "none", lambda w=word: self.mark(w))
             menu.addAction("show its sources", lambda: self.toggle("folded"))
             menu.popup(event.globalPosition().toPoint())
 
@@ -184,6 +190,11 @@ class GroupCard(QWidget):
         """Turn one of the group's switches."""
         group = self.session.document.look.group(self.name)
         self._change(f"{field} group", **{field: not getattr(group, field)})
+        self.session.seal()
+
+    def mark(self, colour: str) -> None:
+        """Give the group's cards a mark of that colour, or none."""
+        self._change("colour of the group", colour=colour)
         self.session.seal()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -213,6 +224,7 @@ class GroupCard(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
         paint_share(painter, self.image, not group.muted)
+        paint_mark(painter, group)
         count = sum(s.group == self.name for s in self.session.document.look.sources)
         painter.setFont(theme.font())
         painter.setPen(theme.qcolor(theme.TEXT))
@@ -231,6 +243,12 @@ class GroupCard(QWidget):
         painter.setPen(QPen(theme.qcolor(theme.EDGE), 1))
         for step in (2, 5):
             painter.drawLine(QPointF(CARD_WIDTH - step, 2), QPointF(CARD_WIDTH - step, PICTURE_HEIGHT - 2))
+
+
+def paint_mark(painter: QPainter, group: Group | None) -> None:
+    """The mark of a group's colour, along the lower edge of a card's picture."""
+    if group is not None and group.colour in theme.MARKS:
+        painter.fillRect(QRectF(0, PICTURE_HEIGHT - 3, CARD_WIDTH, 3), theme.qcolor(theme.MARKS[group.colour]))
 
 
 def paint_share(painter: QPainter, image: QImage | None, heard: bool) -> None:

@@ -15,7 +15,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
-from lunar_haze.core.solve.openings import Opening, filling_panel, helper_beam, opening_at
+from lunar_haze.core.solve.openings import Opening, filling_panel, gap_along, helper_beam, opening_at
 from lunar_haze.core.solve.placing import as_vec, following, for_highlight, for_shadow
 from lunar_haze.core.solve.rooms import room_about
 from lunar_haze.core.solve.subject import subject_of
@@ -57,6 +57,7 @@ class SurfaceActs:
                 return None
             menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
             menu.addAction(f"hold this colour back in {sky.name}", lambda: self.hold_back(sky, at))
+            self._fill_gap(menu, at)
             return menu
         self._fill_head(menu, seen)
         put = menu.addMenu("put here")
@@ -84,6 +85,7 @@ class SurfaceActs:
         menu.addAction("fill this room with mist", lambda: self.fill_room(seen))
         menu.addAction("let mist begin here", lambda: self.begin_mist(seen))
         menu.addSeparator()
+        self._fill_gap(menu, at)
         menu.addAction("read here", lambda: self.read_at(at))
         menu.addAction("focus here", lambda: self.focus(seen))
         if self.session.place is not None:
@@ -110,8 +112,8 @@ class SurfaceActs:
         if material.glows:
             menu.addAction("a real lamp in this fixture", lambda: self.practical(seen))
         if material.clear > 0:
-            menu.addAction("a beam along the sun through it", lambda: self.helper(seen, True))
-            menu.addAction("a soft panel that fills it", lambda: self.helper(seen, False))
+            menu.addAction("a beam along the sun through it", lambda: self.pane(seen, True))
+            menu.addAction("a soft panel that fills it", lambda: self.pane(seen, False))
         menu.addSeparator()
 
     # -- lamps ------------------------------------------------------------------------------------
@@ -178,12 +180,25 @@ class SurfaceActs:
         self.session.act("a lamp in the fixture", document)
         self.session.choose(lamp.id)
 
-    def helper(self, seen: Seen, along_sun: bool) -> None:
+    def _fill_gap(self, menu: QMenu, at: QPointF) -> None:
+        if self.session.place is not None:
+            menu.addAction("a beam along the sun through this gap", lambda: self.gap(at, True))
+            menu.addAction("a soft panel that fills this gap", lambda: self.gap(at, False))
+
+    def pane(self, seen: Seen, along_sun: bool) -> None:
         """A helper light through the pane that was picked, as a proposal."""
-        place = self.session.place
-        opening: Opening | None = opening_at(place, seen.object, seen.material, seen.point)
+        self._helper(opening_at(self.session.place, seen.object, seen.material, seen.point), along_sun)
+
+    def gap(self, at: QPointF, along_sun: bool) -> None:
+        """A helper light through the gap that one looks through at a position, as a proposal."""
+        shot = self.session.document.shot
+        x, y = self._to_picture(at)
+        size = shot.frame_width, shot.frame_height
+        self._helper(gap_along(self.session.index(), *shot.seen_from.ray(x * size[0], y * size[1], *size)), along_sun)
+
+    def _helper(self, opening: Opening | None, along_sun: bool) -> None:
         if opening is None:
-            self.session.said.emit("no opening was found there; click the pane itself", False)
+            self.session.said.emit("no opening was found there; click the pane itself, or the middle of a gap", False)
             return
         look = self.session.document.look
         sun = next((s for s in look.sources if isinstance(s.shape, Sun)), None)

@@ -18,6 +18,9 @@ CHOSEN = "#7d93aa"
 MOON = "#b9c4d6"
 WARN = "#d99a7a"
 
+#: Marks of groups: even in lightness, none of them the colour of what is lit or chosen.
+MARKS = {"rust": "#b0695a", "moss": "#7f9360", "teal": "#5c9a94", "plum": "#9a7399", "sand": "#ab936a"}
+
 SMALL, BODY, TITLE = 11, 12, 14
 
 _STYLE = f"""

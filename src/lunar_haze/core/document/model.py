@@ -69,13 +69,17 @@ class Shot:
 
 @attrs.frozen
 class Group:
-    """Sources that are balanced as one: their dimmer, mute and alone lie on top of each source's own."""
+    """Sources that are balanced as one: their dimmer, mute and alone lie on top of each source's own.
+
+    ``colour`` is a word for the mark that its cards carry, "" for none.
+    """
 
     name: str
     dimmer_stops: float = 0.0
     muted: bool = False
     alone: bool = False
     folded: bool = False
+    colour: str = ""
 
 
 @attrs.frozen

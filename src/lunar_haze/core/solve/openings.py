@@ -11,10 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.place.model import Place
+from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import connected_parts
 from lunar_haze.core.sources.model import Beam, Rectangle, Source, facing_frame
 
+#: A gap is felt for on so many sides and at so many angles; where what is seen comes nearer at once, to less
+#: than this share, is its rim. The sky counts as this far [m].
+_SIDES, _STEPS, _NEARER, _OPEN_M = 32, 80, 0.75, 500.0
 #: How far outside a helper beam stands, in widths of its opening.
 AWAY = 14.0
 
@@ -50,6 +54,40 @@ def opening_at(place: Place, object_number: int, material_number: int, point: ND
     centre = (low + high) / 2
     _u, _s, axes = np.linalg.svd(points - points.mean(0))
     return Opening(centre, axes[2], points)
+
+
+def gap_along(index: RayIndex, origin: NDArray, direction: NDArray) -> Opening | None:
+    """The gap that a look (3,) along a unit direction goes through, by the rim of what stands nearer about it.
+
+    None when nothing stands about it within thirty degrees, on nearly every side.
+    """
+    direction = np.asarray(direction, float)
+    beyond = min(float(index.nearest(origin, direction)[0][0]), _OPEN_M)
+    side = np.cross(direction, (0.0, 0.0, 1.0) if abs(direction[2]) < 0.9 else (1.0, 0.0, 0.0))
+    side /= np.linalg.norm(side)
+    up = np.cross(side, direction)
+    turns = np.linspace(0, 2 * math.pi, _SIDES, endpoint=False)
+    angles = np.radians(np.geomspace(0.05, 30.0, _STEPS))
+    outward = np.cos(turns)[:, None] * side + np.sin(turns)[:, None] * up
+    rays = np.cos(angles)[None, :, None] * direction + np.sin(angles)[None, :, None] * outward[:, None]
+    distances, hit = index.nearest(origin, rays.reshape(-1, 3), _OPEN_M)
+    distances, hit = distances.reshape(_SIDES, _STEPS), hit.reshape(_SIDES, _STEPS)
+    # A floor beyond comes nearer little by little; a rim at once.
+    before = np.concatenate([np.full((_SIDES, 1), beyond), distances[:, :-1]], 1)
+    nearer = (hit >= 0) & (distances < _NEARER * before)
+    bounded = nearer.any(1)
+    if bounded.sum() < 0.8 * _SIDES:
+        return None
+    first = nearer.argmax(1)[bounded]
+    rim = np.asarray(origin, float) + rays[bounded, first] * distances[bounded, first][:, None]
+    # A post far before or behind the wall is not its rim.
+    along = (rim - origin) @ direction
+    rim = rim[np.abs(along - np.median(along)) < 0.35 * np.median(along)]
+    if len(rim) < 0.6 * _SIDES:
+        return None
+    _u, _s, axes = np.linalg.svd(rim - rim.mean(0))
+    low, high = rim.min(0), rim.max(0)
+    return Opening((low + high) / 2, axes[2], rim)
 
 
 def _points(place: Place, part: NDArray) -> NDArray[np.float64]:
