@@ -69,7 +69,7 @@ def test_info_tells_shots_looks_sources_and_triangles(demo):
     facts = json.loads(run("info", demo, "--json").stdout)
     assert [s["name"] for s in facts["shots"]] == ["Landing", "Waiting", "Loft"]
     assert {k["name"] for k in facts["looks"]} == {
-        "clear noon", "broken afternoon", "golden hour", "blue hour", "moonlit mist", "lamplit wait", "starry night",
+        "clear noon", "broken afternoon", "bank at dawn", "golden hour", "blue hour", "moonlit mist", "lamplit wait", "starry night",
         "loft shafts",
     }  # fmt: skip
     assert facts["place"]["triangles"] > 100_000

@@ -10,7 +10,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from scipy.integrate import quad
 
-from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
@@ -359,9 +359,10 @@ def test_live_air_is_the_same_whatever_the_threads():
         PackedPlace(place_of((floor(), WHITE), (face([(1, -2, 0), (1, 2, 0), (1, 2, 3), (1, -2, 3)]), BLACK))), view
     )
     frame.add_guides(1)
-    medium = Medium(visibility_m=50.0)
-    threads = nb.get_num_threads()
-    for shape in (Sun(30.0, 100.0), Sky(ClearSky(30.0, 100.0)), Ball((0, 1, 2), 0.1)):
+    plain, threads = Medium(visibility_m=50.0), nb.get_num_threads()
+    mixed = Medium(visibility_m=50.0, multiple=1.0, banks=(Bank("b"),), patches=Patches(0.5))
+    shapes = (Sun(30.0, 100.0), Sky(ClearSky(30.0, 100.0)), Ball((0, 1, 2), 0.1))
+    for shape, medium in [(shape, medium) for shape in shapes for medium in (plain, mixed)]:
         results = []
         for count in (1, threads):
             nb.set_num_threads(count)
@@ -371,12 +372,11 @@ def test_live_air_is_the_same_whatever_the_threads():
         np.testing.assert_allclose(*results, rtol=2e-6, atol=1e-12)
         ratios = []
         grid = new_grid(frame.arrays, pack_lights([Lit(shape)], frame.place.place, frame.place.order), 0)
-        pixels, dimmed = ViewPixels(frame.camera, 30.0, frame.guides.depth), np.empty((frame.pixels, 3), np.float32)
-        base = np.ones_like(dimmed)
+        pixels, base = ViewPixels(frame.camera, 30.0, frame.guides.depth), np.ones((1, frame.pixels, 3), np.float32)
         for count in (1, threads):
             nb.set_num_threads(count)
-            ViewAir(pixels, MIST).dim(grid, medium, base, 1.0, dimmed)
-            ratios.append(dimmed.copy())
+            ratios.append(np.zeros((frame.pixels, 3), np.float32))
+            ViewAir(pixels, MIST).dim([grid], medium, base, np.zeros(1), np.ones((1, 3)), ratios[-1])
         nb.set_num_threads(threads)
         np.testing.assert_array_equal(*ratios)
 
