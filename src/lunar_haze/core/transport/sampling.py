@@ -66,14 +66,6 @@ def random_pair(seed, dimension, index):
     return f32(a >> u32(8)) * _TO_UNIT, f32(hash32(a) >> u32(8)) * _TO_UNIT
 
 
-@nb.njit(cache=True, forceinline=True)
-def draw(vertex, seed, dimension, index):
-    """The pair for a path's vertex: stratified at the first, where it shows, independent after it."""
-    if vertex == 0:
-        return sample_pair(seed, dimension, index)
-    return random_pair(seed, dimension, index)
-
-
 @_jit
 def basis(nx, ny, nz):
     """Two unit vectors that complete a unit vector to a right-handed frame (Duff et al. 2017)."""
