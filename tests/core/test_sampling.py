@@ -12,7 +12,6 @@ from lunar_haze.core.transport.sampling import (
     basis,
     combine,
     cosine_hemisphere,
-    draw,
     random_pair,
     sample_pair,
     uniform_cone,
@@ -30,11 +29,6 @@ def _pairs(kind, seed, dimension, count, out):
             out[index, 0], out[index, 1] = sample_pair(U32(seed), dimension, index)
         else:
             out[index, 0], out[index, 1] = random_pair(U32(seed), dimension, index)
-
-
-@nb.njit
-def _drawn(vertex, seed, dimension, index):
-    return draw(vertex, U32(seed), dimension, index)
 
 
 @nb.njit
@@ -125,12 +119,6 @@ def test_dimensions_and_seeds_are_independent(kind):
     first = pairs(kind, 5, 0)[:, 0]
     for other in (pairs(kind, 5, 1)[:, 0], pairs(kind, 6, 0)[:, 0], pairs(kind, 5, 0)[:, 1]):
         assert abs(np.corrcoef(first, other)[0, 1]) < 0.06
-
-
-def test_a_path_is_stratified_where_it_shows_and_repeats_itself():
-    assert _drawn(0, 4, 2, 17) == pytest.approx(tuple(pairs(0, 4, 2, 18)[17]))
-    assert _drawn(1, 4, 2, 17) == pytest.approx(tuple(pairs(1, 4, 2, 18)[17]))
-    assert _drawn(1, 4, 2, 17) == _drawn(1, 4, 2, 17)
 
 
 def test_hashes_spread_neighbours_over_all_bits():
