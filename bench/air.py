@@ -97,10 +97,12 @@ def _loft_noise(place: PackedPlace, document: Document) -> tuple:
             "at least 4")  # fmt: skip
 
 
-def _steps(rows: list, place: PackedPlace, document: Document) -> None:
-    """An edit of the medium among 12 sources, to the whole picture at 960x540."""
+def twelve_sources(
+    place: PackedPlace, document: Document, size: tuple[int, int]
+) -> tuple[Frame, list[LayerSpec], LiveAir]:
+    """A misty night with twelve sources, each traced once and looked at once from the air."""
     mist = document.look_named("moonlit mist")
-    view = View(document.shot_named("Landing").camera, 960, 540)
+    view = View(document.shot_named("Landing").camera, *size)
     frame = Frame(place, view)
     frame.add_guides(1)
     shapes = [s.shape for s in mist.sources] + [Ball((-20 + 3.0 * i, 3.0, 2.5), 0.1) for i in range(4)]
@@ -109,7 +111,13 @@ def _steps(rows: list, place: PackedPlace, document: Document) -> None:
     live = LiveAir()
     for _ in range(15):
         live.gather(frame, specs, 1, 10.0)
-    thicker = attrs.evolve(mist.medium, visibility_m=60.0)
+    return frame, specs, live
+
+
+def _steps(rows: list, place: PackedPlace, document: Document) -> None:
+    """An edit of the medium among 12 sources, to the whole picture at 960x540."""
+    frame, specs, live = twelve_sources(place, document, (960, 540))
+    thicker = attrs.evolve(specs[0].medium, visibility_m=60.0)
     for name, medium in (
         ("fog", thicker),
         ("fog and a bank", attrs.evolve(thicker, banks=(Bank(centre=(-22.0, 2.0, 1.0)),))),

@@ -16,7 +16,7 @@ import numba as nb
 import numpy as np
 import OpenImageIO as oiio
 
-from air import air
+from air import air, twelve_sources
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
@@ -33,7 +33,6 @@ from lunar_haze.core.sky.tables import keep_tables_in, tables_of
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.frame import CHUNK, Frame
-from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.sampling import combine, cosine_hemisphere, sample_pair
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.surfaces import FAR
@@ -142,18 +141,8 @@ def kernels(rows: list) -> float:
 
     rows += many_lamps(place, document)
 
-    mist = document.look_named("moonlit mist")
-    shot = View(document.shot_named("Landing").camera, 640, 360)
-    frame = Frame(place, shot)
-    frame.add_guides(1)
-    shapes = [s.shape for s in mist.sources] + [Ball((-20 + 3.0 * i, 3.0, 2.5), 0.1) for i in range(4)]
-    specs = [LayerSpec("bench", shot, s, mist.medium, 1) for s in shapes][:12]
-    keys = frame.want(specs)
-    frame.trace(keys)
-    live = LiveAir()
-    for _ in range(30):
-        live.gather(frame, specs, 1, 10.0)
-    thicker = attrs.evolve(mist.medium, visibility_m=60.0)
+    frame, specs, live = twelve_sources(place, document, (640, 360))
+    thicker = attrs.evolve(specs[0].medium, visibility_m=60.0)
     changed = [attrs.evolve(s, medium=thicker) for s in specs]
     wanted = dict(zip(frame.want(changed), changed))
     room = {key: np.empty((2, 360, 640, 3), np.float32) for key in wanted}

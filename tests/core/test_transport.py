@@ -22,7 +22,6 @@ from lunar_haze.core.sky.model import CLOUDS, ClearSky, CloudLayer, Weather
 from lunar_haze.core.sources.amounts import axial_illuminance_per_radiance, beam_cone_integral_sr, radiance_per_lumen
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Sky, Sun, Surface
 from lunar_haze.core.transport.air_grid import new_grid
-from lunar_haze.core.transport.air_pixels import ViewAir, ViewPixels
 from lunar_haze.core.transport.embree import SOLID, RayScene, aligned, intersect, occluded, ray_buffer
 from lunar_haze.core.transport.frame import Emphasis, Frame
 from lunar_haze.core.transport.ggx import energy_tables
@@ -30,6 +29,7 @@ from lunar_haze.core.transport.lights import Lit, pack_lights
 from lunar_haze.core.transport.live import live_layer
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.starfield import star_picture
+from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
 from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
 from tests.places import quad as face
 

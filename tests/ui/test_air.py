@@ -12,7 +12,7 @@ from lunar_haze.core.air.medium import optical_depth
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.plan.frames import frame_request
-from lunar_haze.ui.session import AIR
+from lunar_haze.ui.session import AIR, LENS
 from tests.ui.hands import choice, ctrl, pick_in, seen_at, slip_act, type_in
 
 
@@ -49,7 +49,9 @@ def test_a_bank_is_laid_shaped_and_taken_away(window):
     assert [round(b.softness, 3) for b in medium(window).banks] == [0.7, 0.2]
     press(window, "take away")
     assert medium(window).banks == (bank,)
-    ctrl(window, Qt.Key.Key_Z)
+    type_in(window, "soft edge", "0.3")
+    assert medium(window).banks[0].softness == 0.3, "the one that is left is the one that is shown"
+    ctrl(window, Qt.Key.Key_Z, Qt.Key.Key_Z)
     assert len(medium(window).banks) == 2
     window.session.save()
     kept, notes = load(window.session.path)
@@ -72,7 +74,10 @@ def test_a_bank_from_the_slip_lies_where_it_was_put_and_is_drawn_in_the_plan(win
     bank = medium(window).banks[0]
     assert math.dist(bank.centre[:2], (-20.0, 3.0)) < 1e-6
     assert window.session.chosen == AIR
-    assert window.plan.grab().toImage() != before
+    shown = window.plan.grab().toImage()
+    assert shown != before
+    window.session.choose(LENS)
+    assert window.plan.grab().toImage() != shown, "the bank whose facets are shown is marked"
     window.plan.next_side()
     window.plan.grab()
 

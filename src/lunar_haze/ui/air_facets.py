@@ -6,31 +6,20 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
-from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.air.presets import PRESETS, as_hazy_as, fog_of, name_of
-from lunar_haze.core.document import edits
+from lunar_haze.core.air.presets import PRESETS, fog_of, name_of, sky_haze
 from lunar_haze.core.document.model import Document
-from lunar_haze.ui.bank_facets import BankFacets
+from lunar_haze.ui.bank_facets import BankFacets, OfTheAir
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
-    from lunar_haze.ui.facets import Facets
+    pass
 
 #: What a well that clears the air snaps to, beyond its range.
 CLEAR_BEYOND_M = 60_000.0
 
 
-class AirFacets:
+class AirFacets(OfTheAir):
     """Fills a facets column with the air of the look."""
-
-    def __init__(self, facets: "Facets") -> None:
-        self._facets, self._session = facets, facets.session
-
-    def _medium(self) -> Medium:
-        return self._session.document.look.medium
-
-    def _changed(self, **changes: object) -> Document:
-        return edits.change_medium(self._session.document, **changes)
 
     def fill(self) -> None:
         """Presets, wells, and the guide."""
@@ -95,8 +84,8 @@ class AirFacets:
 
     def as_the_sky(self) -> None:
         """Let the air be the haze of the look's sky."""
-        medium = as_hazy_as(self._session.atmosphere.visibility_km, self._medium())
-        self._session.act("as hazy as the sky", self._changed(**fog_of(medium)))
+        haze = sky_haze(self._session.atmosphere.visibility_km)
+        self._session.act("as hazy as the sky", self._changed(**fog_of(haze)))
 
     def _fill_guide(self) -> None:
         words = QLabel()

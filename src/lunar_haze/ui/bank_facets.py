@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 ENDLESS_M = 2000.0
 
 
-class BankFacets:
-    """Fills a facets column with banks, patches and stretch of the look's air."""
+class OfTheAir:
+    """What fills a facets column from the look's air: reading it, and changing it."""
 
     def __init__(self, facets: "Facets") -> None:
         self._facets, self._session = facets, facets.session
@@ -33,11 +33,14 @@ class BankFacets:
     def _changed(self, **changes: object) -> Document:
         return edits.change_medium(self._session.document, **changes)
 
+
+class BankFacets(OfTheAir):
+    """Fills a facets column with banks, patches and stretch of the look's air."""
+
     # -- banks --------------------------------------------------------------------------------------
 
     def _bank(self) -> Bank:
-        banks = self._medium().banks
-        return banks[min(max(self._session.chosen_bank, 0), len(banks) - 1)]
+        return self._medium().banks[self._session.chosen_bank]
 
     def _with_bank(self, **changes: object) -> Document:
         return edits.change_bank(self._session.document, self._session.chosen_bank, **changes)
@@ -66,7 +69,7 @@ class BankFacets:
         # A long name must not make the column wider than it is.
         which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         which.addItems([f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)])
-        which.setCurrentIndex(min(max(self._session.chosen_bank, 0), len(banks) - 1))
+        which.setCurrentIndex(self._session.chosen_bank)
         which.activated.connect(self._session.choose_bank)
         away = QPushButton("take away")
         away.clicked.connect(

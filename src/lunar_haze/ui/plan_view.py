@@ -23,7 +23,7 @@ from lunar_haze.core.sources.model import AIMED, PLACED, Source, Sun, Surface
 from lunar_haze.ui.bridge import as_image
 from lunar_haze.ui.plan_drawing import SIDES, Relief, draw_relief, flat, moved_in, relief_of, turned
 from lunar_haze.ui.plan_marks import STRIP, PlanMarks
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session import AIR, Session
 
 REACH = 9.0
 
@@ -302,7 +302,7 @@ class PlanView(QWidget):
         for source in look.sources:
             marks.source(source, source.id in heard)
         for number, bank in enumerate(look.medium.banks):
-            marks.bank(bank, number == self.session.chosen_bank and not self.session.chosen)
+            marks.bank(bank, number == self.session.chosen_bank and self.session.chosen == AIR)
         for card in look.cards:
             marks.card(card)
         if self.session.ghost is not None:

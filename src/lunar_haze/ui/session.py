@@ -71,8 +71,7 @@ class Session(QObject):
         self.place: Place | None = None
         self.place_spec: PlaceSpec | None = None
         self.chosen = ""
-        #: Which of the air's banks its facets show.
-        self.chosen_bank = 0
+        self._chosen_bank = 0
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
@@ -144,9 +143,14 @@ class Session(QObject):
         if self.history.edit(label, document, merge_key):
             self._after_change()
 
+    @property
+    def chosen_bank(self) -> int:
+        """Which of the air's banks its facets show: the last when that one has gone."""
+        return max(min(self._chosen_bank, len(self.document.look.medium.banks) - 1), 0)
+
     def choose_bank(self, number: int) -> None:
         """Show a bank of mist among the facets of the air."""
-        self.chosen_bank = number
+        self._chosen_bank = number
         self.choose(AIR)
         self.chosen_changed.emit()
 

@@ -4,8 +4,6 @@ Droplet sizes after the ranges that fog studies give (radiation fog some 10 um, 
 in diameter); grains of dust and smoke are told by anisotropy and colour.
 """
 
-import attrs
-
 from lunar_haze.core.air.medium import Medium
 
 PRESETS: dict[str, Medium] = {
@@ -29,13 +27,12 @@ def fog_of(medium: Medium) -> dict:
     return {name: getattr(medium, name) for name in FOG}
 
 
-def as_hazy_as(visibility_km: float, medium: Medium) -> Medium:
-    """A medium whose fog is the haze of a sky of that visibility: what is far fades as the horizon does.
+def sky_haze(visibility_km: float) -> Medium:
+    """Fog that is the haze of a sky of that visibility: what is far fades as the horizon does.
 
     Both tell haze as Koschmieder does, 3.912 over the visibility at the ground, and let it thin over 1.2 km.
     """
-    return attrs.evolve(medium, visibility_m=visibility_km * 1000.0, base_m=0.0, fall_off_m=1200.0, top_m=8000.0,
-                        albedo=(0.94, 0.95, 0.97), anisotropy=0.7, droplet_um=0.0)  # fmt: skip
+    return Medium(visibility_km * 1000.0, 0.0, 1200.0, 8000.0, (0.94, 0.95, 0.97), 0.7)
 
 
 def name_of(medium: Medium) -> str:

@@ -39,8 +39,6 @@ _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 TRIED = 16
 #: What is thought to be dark counts as this much lit.
 _DARK = f32(0.07)
-#: Optical depth past which no light is drawn from.
-_DEEP = f32(12.0)
 #: Strata grow with distance when the way is longer than this [m].
 _EVEN_M = f32(8.0)
 
@@ -73,20 +71,18 @@ def _both(t, weight):
     return (types.int64(f32(weight).view(i32)) << 32) | (types.int64(f32(t).view(i32)) & types.int64(0xFFFFFFFF))
 
 
+@_jit
+def _apart(both):
+    """The two numbers of `_both`."""
+    return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
+
+
 @outside(types.int64(types.uintp, types.uintp, types.uintp, types.int64, *(types.float32,) * 9))
 def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     m = borrowed_medium(medium)
     row = nb.carray(as_pointer(sun), (COLUMNS,), np.float32)
     tile = nb.carray(as_pointer(map_), (side, side), np.float32)
-    low, high = f32(0.0), far
-    if m[PLAIN] <= f32(0.0):
-        low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
-    else:
-        high = min(far, distance_in_fog(m, oz, dz, _DEEP))
-        if oz > m[3]:
-            low = (m[3] - oz) / dz if dz < f32(0.0) else high
-        elif dz > f32(1e-6):
-            high = min(high, (m[3] - oz) / dz)
+    low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
     if high <= low:
         return types.int64(0)
     growth = min(max(f32(math.log((high - low) / _EVEN_M)), f32(0.05)), f32(4.0))
@@ -165,11 +161,9 @@ def draw_distance(lights, m, number, ox, oy, oz, dx, dy, dz, far, u, v):
         side = types.int64(lights.sun_maps.shape[1])
         map_ = lights.sun_maps.ctypes.data + types.uintp(int(lights.rows[number, MAP]) * side * side * 4)
         sun = lights.rows.ctypes.data + types.uintp(number * COLUMNS * 4)
-        both = _draw_among(m.ctypes.data, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v)
-        return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
+        return _apart(_draw_among(m.ctypes.data, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v))
     if m[PLAIN] <= f32(0.0):
-        both = _draw_by_depth(m.ctypes.data, ox, oy, oz, dx, dy, dz, far, u)
-        return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
+        return _apart(_draw_by_depth(m.ctypes.data, ox, oy, oz, dx, dy, dz, far, u))
     scattered = f32(-math.expm1(-fog_depth(m, oz, dz, far)))
     if scattered <= f32(1e-9):
         return f32(0.0), f32(0.0)

@@ -16,7 +16,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
-from lunar_haze.core.air.kernels import PLAIN, STRETCH
+from lunar_haze.core.air.kernels import PLAIN, STRETCH, extinction
 from lunar_haze.core.air.phase import blended, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at, slice_distance
 from lunar_haze.core.transport.borrow import floats
@@ -35,7 +35,7 @@ from lunar_haze.core.transport.lights import (
     SURFACE,
     TUBE,
 )
-from lunar_haze.core.transport.view import primary_direction
+from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import exp, short_arctan
 
 f32 = np.float32
@@ -63,16 +63,9 @@ def _ends_before(medium, reach):
     return medium[STRETCH] > f32(0.0) and medium[STRETCH + 8] < reach
 
 
-@_inline
-def _column_direction(camera, row, column_, rows, columns):
-    return primary_direction(
-        camera, (f32(column_) + f32(0.5)) * camera[13] / f32(columns), (f32(row) + f32(0.5)) * camera[14] / f32(rows)
-    )
-
-
 @_plain
-def view_column(medium, oz, dz, ends, count, under, lost, scattered, below):
-    """`view_air` for one ray from height ``oz``; ``under`` and ``lost`` are room to work in."""
+def _fog_column(medium, oz, dz, ends, count, under, lost, below):
+    """What each slice of a ray takes away, in closed form, and the fog below its middle."""
     sigma, base, scale, top = medium[0], medium[1], medium[2], medium[3]
     # Mist below a height, per unit of base extinction, as `column` has it.
     for k in range(count + 1):
@@ -91,6 +84,18 @@ def view_column(medium, oz, dz, ends, count, under, lost, scattered, below):
         x = sigma * mean * (ends[k + 1] - ends[k])
         short = x * (f32(1.0) - x * (f32(0.5) - x * (f32(1 / 6) - x * f32(1 / 24))))
         lost[k] = short if x < f32(0.1) else f32(1.0) - exp(-x)
+
+
+@_plain
+def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered, below):
+    """`view_air` for one ray; ``under`` (slices + 1,) and ``lost`` (slices,) are room to work in."""
+    if medium[PLAIN] > f32(0.0):
+        _fog_column(medium, camera[2], dz, ends, count, under, lost, below)
+    else:
+        for k in range(count):
+            t, span = f32(0.5) * (ends[k] + ends[k + 1]), ends[k + 1] - ends[k]
+            sigma = extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            lost[k], below[k] = f32(1.0) - exp(-sigma * span), f32(0.0)
     through = f32(1.0)
     for k in range(count):
         scattered[k] = through * lost[k]
@@ -109,15 +114,16 @@ def _view_row(camera, medium, row, ends, last, scattered, below):
     rows, columns, slices = scattered.shape
     under, lost = np.empty(slices + 1, np.float32), np.empty(slices, np.float32)
     for i in range(columns):
-        _dx, _dy, dz = _column_direction(camera, row, i, rows, columns)
-        view_column(medium, camera[2], dz, ends, last[row, i], under, lost, scattered[row, i], below[row, i])
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
+        view_column(medium, camera, dx, dy, dz, ends, last[row, i], under, lost, scattered[row, i], below[row, i])
 
 
 @_threads
 def view_air(camera, medium, threads, ends, last, scattered, below):
-    """What each slice throws back, (rows, columns, slices), and the column of mist below its middle [m].
+    """What each slice throws back, (rows, columns, slices), and the column of fog below its middle [m].
 
-    ``ends`` (slices + 1,) are the slices' boundaries [m].
+    ``ends`` (slices + 1,) are the slices' boundaries [m]. In mist other than fog there is no such
+    column: it is zero.
     """
     rows = scattered.shape[0]
     for thread in nb.prange(threads):
@@ -266,7 +272,7 @@ def _lamp_row(kind, light, camera, medium, reach, row, last, scattered, below, e
     rows, columns, slices = scattered.shape
     value = np.empty(slices, np.float32)
     for i in range(columns):
-        dx, dy, dz = _column_direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
         count = last[row, i]
         lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, below[row, i], value)
         _add_up(count, slices, value, seen[row, i], weight[row, i], scattered[row, i], out[row, i])
@@ -285,7 +291,7 @@ def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, se
     plain = medium[PLAIN] > f32(0.0)
     value = np.empty(slices, np.float32)
     for i in range(columns):
-        dx, dy, dz = _column_direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
         phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
         count = last[row, i]
         under, spread_row, sums, looks, answer = (
@@ -347,7 +353,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
     for j in range(count):
         slant[j] = -medium[0] / max(directions[j, 2], f32(1e-3))
     for i in range(columns):
-        dx, dy, dz = _column_direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
         for j in range(count):
             cosine = directions[j, 0] * dx + directions[j, 1] * dy + directions[j, 2] * dz
             phase[j] = medium_phase(medium, cosine)

@@ -6,9 +6,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.transport.air_integral import apart2_along
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.lights import AREA, KIND, POSITION, SUN
-from lunar_haze.core.transport.view import primary_direction
+from lunar_haze.core.transport.lights import KIND, POSITION, SUN
+from lunar_haze.core.transport.view import column_direction
 
 f32 = np.float32
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -50,17 +51,13 @@ def _pour_row(camera, light, row, volume, colour, core_x, core_y, total):
     camera, light, volume, colour, total = floats(camera), floats(light), floats(volume), floats(colour), floats(total)
     rows, columns, count = volume.shape
     lamp = int(light[KIND]) != SUN
-    cx, cy, cz = light[POSITION] - camera[0], light[POSITION + 1] - camera[1], light[POSITION + 2] - camera[2]
-    c2, least = cx * cx + cy * cy + cz * cz, max(light[AREA] * f32(0.13), f32(1e-6))
     near_row = abs(core_y - f32(row)) < f32(OUTER)
     for i in range(columns):
         scale = f32(1.0)
         if lamp:
-            dx, dy, dz = primary_direction(
-                camera, (f32(i) + f32(0.5)) * camera[13] / f32(columns), (f32(row) + f32(0.5)) * camera[14] / f32(rows)
-            )
-            along = cx * dx + cy * dy + cz * dz
-            scale = f32(1.0) / f32(math.sqrt(max(c2 - along * along, least)))
+            dx, dy, dz = column_direction(camera, row, i, rows, columns)
+            apart2, _along = apart2_along(light, camera, dx, dy, dz)
+            scale = f32(1.0) / f32(math.sqrt(apart2))
         own = f32(0.0)
         if near_row and abs(core_x - f32(i)) < f32(OUTER):
             x, y = core_x - f32(i), core_y - f32(row)

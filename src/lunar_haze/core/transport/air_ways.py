@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
 from lunar_haze.core.air.glow import glow_above, lamp_glow
-from lunar_haze.core.air.kernels import PLAIN, even_depth, extinction
-from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, even_depth
+from lunar_haze.core.air.medium import Medium, Stretch
 from lunar_haze.core.air.phase import medium_phase
 from lunar_haze.core.transport.air_grid import LightGrid, slice_distance
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
-from lunar_haze.core.transport.view import primary_direction
+from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import exp
 
 f32 = np.float32
@@ -38,42 +38,12 @@ _DEEPEST = f32(20.0)
 
 
 @_plain
-def mixed_column(m, camera, dx, dy, dz, ends, count, scattered):
-    """What each slice of one ray throws back, in mist of any kind."""
-    through = f32(1.0)
-    for k in range(count):
-        t = f32(0.5) * (ends[k] + ends[k + 1])
-        depth = extinction(m, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz) * (ends[k + 1] - ends[k])
-        left = exp(-depth)
-        scattered[k] = through * (f32(1.0) - left)
-        through *= left
-
-
-@_threads
-def view_mixed(camera, m, threads, ends, last, scattered):
-    """What each slice throws back, (rows, columns, slices), in mist of any kind."""
-    rows, columns, _slices = scattered.shape
-    for thread in nb.prange(threads):
-        for row in range(thread, rows, threads):
-            for i in range(columns):
-                dx, dy, dz = _direction(camera, row, i, rows, columns)
-                mixed_column(m, camera, dx, dy, dz, ends, last[row, i], scattered[row, i])
-
-
-@_inline
-def _direction(camera, row, i, rows, columns):
-    return primary_direction(
-        camera, (f32(i) + f32(0.5)) * camera[13] / f32(columns), (f32(row) + f32(0.5)) * camera[14] / f32(rows)
-    )
-
-
-@_plain
 def _way_row(camera, m, light, reach, row, out):
     camera, m, light = floats(camera), floats(m), floats(light)
     rows, columns, slices = out.shape
     kind = int(light[KIND])
     for i in range(columns):
-        dx, dy, dz = _direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
         for k in range(slices):
             t = slice_distance(f32(k) + f32(0.5), slices, reach)
             px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
@@ -115,7 +85,7 @@ def _weigh_row(camera, m, light, reach, row, way, many, strength, decay, glow, l
     j, fj = _between(row, rows, way.shape[0])
     line = np.empty(way.shape[2], np.float32)
     for i in range(columns):
-        dx, dy, dz = _direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
         c, fc = _between(i, columns, way.shape[1])
         w00, w01, w10, w11 = (f32(1.0) - fc) * (f32(1.0) - fj), fc * (f32(1.0) - fj), (f32(1.0) - fc) * fj, fc * fj
         for s in range(line.shape[0]):
@@ -176,7 +146,7 @@ def weighed(
     ``out`` has the shape of the looks. Fog whose light scatters once is left to the closed forms.
     """
     packed = medium.pack()
-    many = float(packed[14])
+    many = float(packed[MULTIPLE])
     if medium.is_plain and many <= 0:
         return grid.seen[spot]
     threads, light = nb.get_num_threads(), grid.spots[spot]
@@ -208,7 +178,7 @@ def weighed(
 
 def _fog_of(medium: Medium) -> Medium:
     """The fog alone, or for banks alone one as dense as the densest and as high."""
-    bare = attrs.evolve(medium, banks=(), patches=type(medium.patches)(), stretch=type(medium.stretch)())
+    bare = attrs.evolve(medium.evenly(), banks=(), stretch=Stretch())
     if bare.has_fog or not medium.banks:
         return bare
     densest = max(medium.banks, key=lambda b: b.extinction_per_m)

@@ -24,7 +24,7 @@ from lunar_haze.core.transport.path import trace_chunk
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import has_stars, star_picture
-from lunar_haze.core.transport.sun_map import add_sun_maps
+from lunar_haze.core.transport.sun_map import SunMaps
 from lunar_haze.core.transport.view import pack_view, view_directions
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 
@@ -157,7 +157,7 @@ class Frame:
         self._star_owner = -1
         self._dark = np.zeros(self.pixels, np.float32)
         self._cards: tuple[Card, ...] = ()
-        self._sky_guide: SkyGuide | None = None
+        self._openings: tuple[SunMaps, SkyGuide] | None = None
         #: The place with the cards that stand in it.
         self.arrays = place.arrays
 
@@ -188,7 +188,7 @@ class Frame:
         cards = specs[0].cards if specs else ()
         if cards != self._cards:
             self._cards = cards
-            self._sky_guide = None
+            self._openings = None
             rows, patterns = pack_cards(cards)
             self.arrays = self.place.arrays._replace(cards=rows, card_patterns=patterns)
         for key, spec in zip(keys, specs):
@@ -216,14 +216,16 @@ class Frame:
 
     def _guided(self, lights: LightArrays) -> LightArrays:
         """Lights that are drawn where they come through openings; worked out from a part of the pixels."""
-        y, x = np.mgrid[0 : self.view.height, 0 : self.view.width].reshape(2, -1)[:, :: max(self.pixels // 4096, 1)]
-        depth = self.guides.depth[y * self.view.width + x]
-        if not self.sums[self._wanted[0]].spec.medium.is_clear:
+        if self._openings is None:
+            every = max(self.pixels // 4096, 1)
+            y, x = np.mgrid[0 : self.view.height, 0 : self.view.width].reshape(2, -1)[:, ::every]
+            depth = self.guides.depth[y * self.view.width + x]
             directions = view_directions(self.camera, x + 0.5, y + 0.5)
-            lights = add_sun_maps(lights, self.arrays, self.camera, directions, depth)
-        if self._sky_guide is None:
-            self._sky_guide = SkyGuide(self.camera, depth)
-        return self._sky_guide.lights(lights, self.arrays)
+            self._openings = SunMaps(self.arrays, self.camera, directions, depth), SkyGuide(self.camera, depth)
+        maps, guide = self._openings
+        if not self.sums[self._wanted[0]].spec.medium.is_clear:
+            lights = maps.lights(lights)
+        return guide.lights(lights, self.arrays)
 
     def _free_slot(self, keep: set[str]) -> int:
         taken = {s.slot for s in self.sums.values()}

@@ -89,7 +89,7 @@ def _shade(lights, row, px, py, pz, dx, dy, dz):
 
 
 @_jit
-def _find(cumulative, value):
+def find_interval(cumulative, value):
     """Largest i with cumulative[i] <= value, for an array that starts at 0 and ends at 1."""
     low, high = 0, cumulative.shape[0] - 1
     while high - low > 1:
@@ -104,9 +104,9 @@ def _find(cumulative, value):
 @_jit
 def sample_sky(lights, table, u, v):
     rows = lights.sky_rows[table]
-    i = _find(rows, u)
+    i = find_interval(rows, u)
     columns = lights.sky_columns[table, i]
-    j = _find(columns, v)
+    j = find_interval(columns, v)
     height = rows.shape[0] - 1
     width = columns.shape[0] - 1
     fu = (u - rows[i]) / max(rows[i + 1] - rows[i], f32(1e-12))

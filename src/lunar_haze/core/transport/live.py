@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, digest
 from lunar_haze.core.sources.model import Crowd
 from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
-from lunar_haze.core.transport.air_pixels import ViewAir, ViewPixels
 from lunar_haze.core.transport.frame import Frame, LayerSum, lit_of
 from lunar_haze.core.transport.lights import pack_lights
 from lunar_haze.core.transport.surfaces import FAR
+from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
 
 
 class LiveAir:
@@ -83,22 +83,16 @@ class LiveAir:
         ``into`` gives the surface and air pictures (H, W, 3) float32 to write for a key.
         """
         specs = list(missing.values())
-        grids = [self._grids.get(s.grid_key()) for s in specs]
-        bases = [self._base(frame, s) for s in specs]
-        if any(g is None or not g.passes for g in grids) or any(b is None for b in bases):
+        known = self._known(frame, specs)
+        if known is None:
             return False
-        airs: dict[str, ViewAir] = {}
-        for key, spec, grid, base in zip(missing, specs, grids, bases):
-            assert grid is not None
-            assert base is not None
-            name = digest(spec.medium)
-            if name not in airs:
-                airs[name] = ViewAir(self._pixels_of(frame), spec.medium)
+        airs = {medium: ViewAir(self._pixels_of(frame), medium) for medium in {spec.medium for spec in specs}}
+        for key, spec, (grid, base) in zip(missing, specs, known):
             surface, air = into(key)
             air[...] = 0
-            airs[name].add_airlight(grid, frame.arrays, air.reshape(-1, 3))
+            airs[spec.medium].add_airlight(grid, frame.arrays, air.reshape(-1, 3))
             surface[...] = 0
-            airs[name].dim(
+            airs[spec.medium].dim(
                 [grid], base.spec.medium, frame.surface_pool, np.array([base.slot]),
                 np.full((1, 3), 1.0 / base.passes, np.float32), surface.reshape(-1, 3),
             )  # fmt: skip
@@ -110,14 +104,14 @@ class LiveAir:
         Quicker than `answer`, since light is gathered before it is spread over pixels. ``out`` (H, W, 3).
         """
         heard = [(s, g) for s, g in zip(wanted, gains) if any(g.surface) or any(g.air)]
-        grids = [self._grids.get(s.grid_key()) for s, _g in heard]
-        bases = [self._base(frame, s) for s, _g in heard]
-        if not heard or any(g is None or not g.passes for g in grids) or any(b is None for b in bases):
+        known = self._known(frame, [s for s, _g in heard])
+        if not known:
             return False
+        grids, bases = zip(*known)
         flat = out.reshape(-1, 3)
         flat[...] = 0
         air = ViewAir(self._pixels_of(frame), heard[0][0].medium)
-        air.add_mixed(grids, np.array([g.air for _s, g in heard], np.float32), frame.arrays, flat)
+        air.add_mixed(list(grids), np.array([g.air for _s, g in heard], np.float32), frame.arrays, flat)
         # Surfaces of one old medium at a time: what changed is the same for all of them.
         for medium in {base.spec.medium for base in bases}:
             mine = [n for n, base in enumerate(bases) if base.spec.medium == medium]
@@ -126,6 +120,16 @@ class LiveAir:
                 np.array([np.divide(heard[n][1].surface, bases[n].passes) for n in mine]), flat,
             )  # fmt: skip
         return True
+
+    def _known(self, frame: Frame, specs: list[LayerSpec]) -> list[tuple[LightGrid, LayerSum]] | None:
+        """Looks and a refined layer for each of ``specs``; None unless there are both for all."""
+        known = []
+        for spec in specs:
+            grid, base = self._grids.get(spec.grid_key()), self._base(frame, spec)
+            if grid is None or not grid.passes or base is None:
+                return None
+            known.append((grid, base))
+        return known
 
     @staticmethod
     def _base(frame: Frame, spec: LayerSpec) -> LayerSum | None:

@@ -78,7 +78,7 @@ def _wait(pending, k, px, py, pz, lx, ly, lz, reach, r, g, b, worth):
 
 
 @_jit
-def _settle(s, ray, pending, active, column, total, seed, base, index, target, pixel):
+def _settle(s, ray, pending, active, column, total, seed, index, target, pixel):
     """Trace the shadow rays that wait, or let chance decide for those that matter little."""
     for k in range(active.shape[0]):
         row = pending[k]
@@ -87,7 +87,7 @@ def _settle(s, ray, pending, active, column, total, seed, base, index, target, p
             continue
         chance = chance_of(row[WORTH], total)
         if chance < f32(1.0):
-            lot, other = random_pair(seed, base + D_SOURCE * k + D_ROULETTE, index)
+            lot, other = random_pair(seed, D_VERTEX + D_SOURCE * k + D_ROULETTE, index)
             if (other if column else lot) >= chance:
                 continue
             r, g, b = r / chance, g / chance, b / chance
@@ -263,7 +263,7 @@ def trace_chunk(
                     (vx, vy, vz, br, bg, bb, metallic, roughness), share, tr, tg, tb, left, seed, index, worth_all,
                     on_surface,
                 )  # fmt: skip
-                _settle(s, ray, on_surface, active, 0, worth_all, seed, D_VERTEX, index, surface, pixel)
+                _settle(s, ray, on_surface, active, 0, worth_all, seed, index, surface, pixel)
                 su, sv = sample_pair(seed, D_VERTEX + D_BSDF, index)
                 choice, survive = sample_pair(seed, D_VERTEX + D_CHOICE, index)
                 lx, ly, lz = sample_direction(vx, vy, vz, roughness, share, choice, su, sv)
@@ -279,6 +279,6 @@ def trace_chunk(
                            mr / max(fr, f32(1e-20)), mg / max(fg, f32(1e-20)), mb / max(fb, f32(1e-20)), left,
                                worth_all)  # fmt: skip
         if misty:
-            _settle(s, ray, in_air, active, 1, worth_all, seed, D_VERTEX, index, air, pixel)
+            _settle(s, ray, in_air, active, 1, worth_all, seed, index, air, pixel)
     room[0, 0, 0] = zero  # as below
     memory[0] = zero  # keeps the buffer alive to here

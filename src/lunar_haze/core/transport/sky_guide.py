@@ -18,6 +18,7 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import aligned, ray_buffer
+from lunar_haze.core.transport.heaven_light import find_interval
 from lunar_haze.core.transport.lights import GUIDED, KIND, LIGHTS, SKY, TABLE, LightArrays
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import SceneArrays
@@ -76,13 +77,7 @@ def guided_density(lights, row, px, py, pz, dx, dy, dz, density):
 def guided_direction(lights, cell, u, v):
     """A direction drawn from a cell's table."""
     sums = lights.guide_sum[cell]
-    low, high = 0, BINS
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if sums[middle] <= u:
-            low = middle
-        else:
-            high = middle
+    low = find_interval(sums, u)
     inside = (u - sums[low]) / max(sums[low + 1] - sums[low], f32(1e-12))
     dz = (f32(low // BEARINGS) + min(inside, f32(0.99999))) * f32(2 / HEIGHTS) - f32(1.0)
     across = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))

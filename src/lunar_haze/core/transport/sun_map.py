@@ -24,6 +24,8 @@ _FARTHEST_M = 250.0
 _MOST_SEEN = 0.85
 #: A map is worth its time where the sun reaches more and less of the air than this.
 LEAST_LIT, MOST_LIT = 0.001, 0.8
+#: Maps that a view keeps: an hour that is scrubbed passes many suns.
+_MOST_KEPT = 8
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -48,50 +50,60 @@ def _map(s, start, axis, a, b, step, above, threads, out):
             _map_row(s, row, start, axis, a, b, step, above, out)
 
 
-def _looked_through(camera: NDArray, directions: NDArray, depth: NDArray) -> NDArray:
-    """Points (n, 3) [m] that are spread along what the lens sees."""
-    shares = (np.arange(len(depth)) * 0.6180339887 % 1.0)[:, None]
-    return camera[:3] + directions * (depth[:, None] * shares)
-
-
-def add_sun_maps(
-    lights: LightArrays, s: SceneArrays, camera: NDArray[np.float32], directions: NDArray, depth: NDArray
-) -> LightArrays:
-    """Lights whose suns have a map each where they come through openings.
+class SunMaps:
+    """Maps of suns over one view, kept for whatever else changes.
 
     ``directions`` (n, 3) are unit rays from the lens and ``depth`` (n,) [m] how far each sees.
     """
-    maps = []
-    rows = lights.rows.copy()
-    # A look out of the door must not spoil the map of the room.
-    depth = np.minimum(depth, min(float(np.quantile(depth, _MOST_SEEN)) * 1.1, _FARTHEST_M))
-    ends = camera[:3] + directions * depth[:, None]
-    ends = np.concatenate([ends, camera[None, :3]]).astype(np.float64)
-    for row in rows:
-        if int(row[KIND]) != SUN or row[AXIS + 2] <= 0:
-            continue
-        frame = np.array(basis(*row[AXIS : AXIS + 3]), np.float64).reshape(2, 3)
-        axis = row[AXIS : AXIS + 3].astype(np.float64)
-        flat = ends @ frame.T
+
+    def __init__(
+        self, s: SceneArrays, camera: NDArray[np.float32], directions: NDArray, depth: NDArray[np.float32]
+    ) -> None:
+        self._s = s
+        # A look out of the door must not spoil the map of the room.
+        depth = np.minimum(depth, min(float(np.quantile(depth, _MOST_SEEN)) * 1.1, _FARTHEST_M))[:, None]
+        lens = camera[:3].astype(np.float64)
+        self._ends = np.concatenate([lens + directions * depth, lens[None]])
+        shares = (np.arange(len(depth)) * 0.6180339887 % 1.0)[:, None]
+        #: Points spread along what the lens sees.
+        self._looked_through = lens + directions * (depth * shares)
+        self._known: dict[bytes, tuple[NDArray[np.float32], NDArray, float] | None] = {}
+
+    def lights(self, lights: LightArrays) -> LightArrays:
+        """Lights whose suns have a map each where they come through openings."""
+        tiles = []
+        rows = lights.rows.copy()
+        for row in rows:
+            if int(row[KIND]) != SUN or row[AXIS + 2] <= 0:
+                continue
+            axis = row[AXIS : AXIS + 3]
+            if axis.tobytes() not in self._known:
+                if len(self._known) >= _MOST_KEPT:
+                    self._known.clear()
+                self._known[axis.tobytes()] = self._map_of(axis)
+            known = self._known[axis.tobytes()]
+            if known is not None:
+                tile, middle, side = known
+                row[MAP], row[MAP_AT : MAP_AT + 3], row[MAP_SCALE] = len(tiles), middle, SIDE / side
+                tiles.append(tile)
+        return lights._replace(rows=rows, sun_maps=np.stack(tiles)) if tiles else lights
+
+    def _map_of(self, towards: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray, float] | None:
+        """The map (SIDE, SIDE) of a sun, its middle and side [m]; None where it would tell nothing."""
+        to = np.float32
+        frame = np.array(basis(*towards), np.float64).reshape(2, 3)
+        axis = towards.astype(np.float64)
+        flat = self._ends @ frame.T
         low, high = flat.min(0), flat.max(0)
         side = max(float((high - low).max()) * 1.02, 0.1)
         middle = frame.T @ ((low + high) / 2)
         # Heights count from the middle; rays start above all there is.
-        above = float((s.positions.astype(np.float64) @ axis).max()) + 1.0
+        above = float((self._s.positions.astype(np.float64) @ axis).max()) + 1.0
         corner = middle - (frame[0] + frame[1]) * side / 2 + axis * (above - middle @ axis)
         tile = np.empty((SIDE, SIDE), np.float32)
-        to = np.float32
-        _map(s, corner.astype(to), axis.astype(to), frame[0].astype(to), frame[1].astype(to), to(side / SIDE),
+        _map(self._s, corner.astype(to), axis.astype(to), frame[0].astype(to), frame[1].astype(to), to(side / SIDE),
              to(above - middle @ axis), nb.get_num_threads(), tile)  # fmt: skip
-        lit = _lit_share(
-            tile, _looked_through(camera.astype(np.float64), directions, depth) - middle, frame, axis, side
-        )
-        if LEAST_LIT < lit < MOST_LIT:
-            row[MAP], row[MAP_AT : MAP_AT + 3], row[MAP_SCALE] = len(maps), middle, SIDE / side
-            maps.append(tile)
-    return lights._replace(rows=rows, sun_maps=np.stack(maps)) if maps else lights
-
-
-def _lit_share(tile: NDArray, points: NDArray, frame: NDArray, axis: NDArray, side: float) -> float:
-    flat = np.clip(np.floor((points @ frame.T) * (SIDE / side) + SIDE / 2).astype(int), 0, SIDE - 1)
-    return float((points @ axis > tile[flat[:, 1], flat[:, 0]]).mean())
+        points = self._looked_through - middle
+        at = np.clip(np.floor((points @ frame.T) * (SIDE / side) + SIDE / 2).astype(int), 0, SIDE - 1)
+        lit = float((points @ axis > tile[at[:, 1], at[:, 0]]).mean())
+        return (tile, middle, side) if LEAST_LIT < lit < MOST_LIT else None

@@ -41,6 +41,14 @@ def primary_direction(camera, x, y):
     return dx * n, dy * n, dz * n
 
 
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def column_direction(camera, row, column, rows, columns):
+    """Unit direction through the middle of a cell of a grid over the picture."""
+    return primary_direction(
+        camera, (f32(column) + f32(0.5)) * camera[13] / f32(columns), (f32(row) + f32(0.5)) * camera[14] / f32(rows)
+    )
+
+
 def view_directions(camera: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float32]:
     """Unit directions (n, 3) through pixel positions (n,), as `primary_direction`."""
     k = camera[12] / (0.5 * camera[13])
