@@ -85,15 +85,15 @@ def test_beam_and_diffuse_share_agree_with_an_independent_spectral_model(row):
     assert share == pytest.approx(row["diffuse_lx"] / row["global_lx"], rel=0.2)
 
 
-@pytest.mark.parametrize(("altitude", "phase"), [(60.0, 0.0), (45.0, 0.0), (25.0, 0.0), (60.0, 90.0), (30.0, 90.0)])
+@pytest.mark.parametrize("phase", [0.0, 90.0])
+@pytest.mark.parametrize("altitude", [90.0, 75.0, 60.0, 45.0, 30.0, 25.0, 20.0, 15.0, 10.0, 5.0])
 def test_moonlight_follows_the_published_curves(altitude, phase):
-    """As with the sun, the fit lies lowest under the model near 20 degrees: half a stop there."""
     moon = body_light(AIR, altitude, moonlight.moon_acescg(phase))
     lit = ClearSky(-40.0, 0.0, altitude, 180.0, phase)
     dark = attrs.evolve(lit, moon_altitude_deg=-80.0)
     sky = dome_illuminance_lx(lit) - dome_illuminance_lx(dark)
     total = sky + float(moon @ LUMINANCE_WEIGHTS) * math.sin(math.radians(altitude))
-    assert abs(math.log2(total / moon_fit_lx(altitude, phase))) <= (0.4 if altitude >= 30.0 else 0.5)
+    assert abs(math.log2(total / moon_fit_lx(altitude, phase))) <= 0.4
     if (altitude, phase) == (45.0, 0.0):
         assert 0.15 <= total <= 0.25
 

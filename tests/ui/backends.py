@@ -60,3 +60,17 @@ class InstantBackend:
 
     def close(self) -> None:
         self.closed = True
+
+
+class HeldBackend(InstantBackend):
+    """Answers when it is let: what a renderer under load is to a moving hand."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.held: list[FrameRequest] = []
+
+    def want(self, request: FrameRequest) -> None:
+        self.held.append(request)
+
+    def let_go(self) -> None:
+        super().want(self.held.pop(0))

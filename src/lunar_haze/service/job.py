@@ -3,7 +3,7 @@
 import attrs
 import numpy as np
 
-from lunar_haze.core.layers.model import FrameRequest, LayerGain
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.transport.frame import Emphasis, Frame
 from lunar_haze.service.urgency import Standing, passes_due, standings
 
@@ -22,6 +22,7 @@ class Job:
     standings: dict[str, Standing] = attrs.Factory(dict)
     lit: np.ndarray | None = None
     coarse_due: bool = True
+    small: list[LayerImage] = attrs.Factory(list)
     paused: bool = False
     clean_due: bool = False
     cleaned_at: int = 0

@@ -19,7 +19,7 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.mix import Mixer, enlarge
 from lunar_haze.core.place.load import load_place
-from lunar_haze.core.transport.denoise import denoise
+from lunar_haze.core.transport.denoise import Stopped, denoise
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
@@ -234,6 +234,8 @@ class Worker:
         elif job.coarse_due:
             self._coarse(job)
             job.paused = True
+        elif job.small:
+            self._lay_small(job)
         elif not job.finished:
             self._refine(job)
 
@@ -245,18 +247,24 @@ class Worker:
             at.key: LayerImage(at.key, at.passes, board.surface[at.slot], board.air[at.slot])
             for at in self._on_board.values()
         }
-        small, clean = self._small.of(job, present)
-        if not small:
-            return
-        for image in small:
+        job.small, clean = self._small.of(job, present)
+        if clean is None:
+            self._lay_small(job)
+        else:
+            # Laying every layer out takes as long again: it can wait until the hand rests.
+            enlarge(clean, board.clean)
+            self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
+
+    def _lay_small(self, job: Job) -> None:
+        board = self._board
+        for image in job.small:
             slot = self._slot_for(image.key, set(job.keys))
             enlarge(image.surface, board.surface[slot])
             enlarge(image.air, board.air[slot])
             self._on_board[image.key] = LayerAt(image.key, slot, 0)
-        self._announce(job)
-        if clean is not None:
-            enlarge(clean, board.clean)
-            self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
+        if job.small:
+            self._announce(job)
+        job.small = []
 
     def _refine(self, job: Job) -> None:
         frame, target = job.frame, job.request.passes
@@ -287,8 +295,9 @@ class Worker:
             job.reweigh()
         if job.live and level >= LIVE_UNTIL:
             job.live.clear()
-        if frame.guides.passes < 16 and level in (1, 4):
-            frame.add_guides(3 if level == 1 else 12)
+        guides = {1: 4, 4: 16}.get(level, 0)
+        while frame.guides.passes < guides and self._inbox.empty():
+            frame.add_guides(1)
         if _worth_showing(max(frame.sums[k].passes for k in job.part_keys), target):
             self._publish(job)
         if level in MILESTONES and level > job.cleaned_at and not job.live:
@@ -398,7 +407,13 @@ class Worker:
             job.frame.add_guides(3)
         still = not job.request.live
         quality = "high" if still else "balanced" if passes >= 8 else "fast"
-        board.clean[...] = denoise(picture, *job.frame.guide_images(), quality)
+        try:
+            # Whoever moves a hand meanwhile must not wait for it.
+            clean = denoise(picture, *job.frame.guide_images(), quality, lambda: not self._inbox.empty())
+        except Stopped:
+            job.clean_due = True
+            return
+        board.clean[...] = clean
         self._channel.send(Cleaned(job.request.id, mix_id, passes))
 
 

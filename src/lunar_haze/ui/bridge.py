@@ -39,6 +39,8 @@ from lunar_haze.service.protocol import (
 from lunar_haze.ui.session import Session
 
 SETTLE_MS = 220
+#: A request without an answer for so long is given up for the next one.
+PATIENCE_MS = 800
 #: From this share of mist in the light on a picture is washed out.
 WASHED_OUT = 0.75
 PASSES = 32
@@ -96,6 +98,10 @@ class RenderBridge(QObject):
         self._settle.timeout.connect(self._settled)
         self._asking = QTimer(self, singleShot=True, interval=0)
         self._asking.timeout.connect(self._ask)
+        # One request at a time: under a moving hand each is answered before the next is asked.
+        self._unanswered = QTimer(self, singleShot=True, interval=PATIENCE_MS)
+        self._unanswered.timeout.connect(self._asking.start)
+        self._ask_again = False
         self._making_sky = False
         self._event.connect(self._on_event)
         self._sky_made.connect(self._sky_is_made)
@@ -120,6 +126,7 @@ class RenderBridge(QObject):
 
     def _forget(self) -> None:
         self._request = None
+        self._unanswered.stop()
         self._images = {}
         self._mixer.set_layers([])
         self._clean = None
@@ -139,6 +146,9 @@ class RenderBridge(QObject):
         session = self.session
         if not session.is_open or session.place_spec is None:
             return
+        if self._unanswered.isActive():
+            self._ask_again = True
+            return
         document = session.document
         if self._must_wait_for_sky(document.look):
             return
@@ -150,6 +160,7 @@ class RenderBridge(QObject):
             self._mix_id += 1
             self._backend.balance(self._mix_id, request.gains, False)
             self._settle.start()
+            self.refresh()
         else:
             self._request_id += 1
             self._mix_id = 0
@@ -157,9 +168,15 @@ class RenderBridge(QObject):
             self._request = request
             self.finished = False
             self._settle.stop()
+            self._unanswered.start()
+            self._ask_again = False
             self._backend.want(request)
             self.progress.emit("asking", 0.0)
-        self.refresh()
+
+    def _answered(self) -> None:
+        self._unanswered.stop()
+        if self._ask_again:
+            self._asking.start()
 
     def _must_wait_for_sky(self, look: Look) -> bool:
         """Whether tables of the look's air are still to be made; they are made aside, and the asking repeated."""
@@ -211,8 +228,10 @@ class RenderBridge(QObject):
             self._take_clean(event, board)
         elif isinstance(event, Finished):
             self.finished = True
+            self._answered()
             self.progress.emit("", 1.0)
         elif isinstance(event, Failed):
+            self._answered()
             self.said.emit(event.reason, True)
 
     def _take_layers(self, event: Published, board: Board | None) -> None:
@@ -224,10 +243,16 @@ class RenderBridge(QObject):
         fresh = ({i.key for i in images} ^ set(self._images)) & heard
         self._images = {i.key: i for i in images}
         self._mixer.set_layers(images)
-        if fresh:
+        # A clean picture may come before the layers that it was made of.
+        if fresh - {g.key for g in self._clean_gains}:
             self._clean = None
         self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
-        self.refresh()
+        # Without some of its light the picture would be dark for a moment: the old one stays that long.
+        whole = heard <= self._images.keys()
+        if whole or self.picture is None:
+            self.refresh()
+        if whole:
+            self._answered()
         self.refined.emit()
 
     def _take_clean(self, event: Cleaned, board: Board | None) -> None:
@@ -239,6 +264,7 @@ class RenderBridge(QObject):
         self._clean = board.clean.copy()
         self._clean_gains = made_with
         self.refresh()
+        self._answered()
 
     # -- picture --------------------------------------------------------------------------------
 
@@ -254,6 +280,11 @@ class RenderBridge(QObject):
         if any(not is_ready(air) for air in airs_of(self.session.document.look)):
             return
         present = self.present_gains()
+        if self._request is not None:
+            asked = {spec.key() for spec in self._request.layers}
+            # A hand that has moved on since then sees what it asked for last.
+            if any(g.key not in asked and not is_silent(g) for g in present):
+                present = self._request.gains
         picture = self._from_clean(present) if self._clean is not None else None
         if picture is None:
             picture = self._mixer.picture(present)
@@ -387,6 +418,6 @@ class RenderBridge(QObject):
 
     def close(self) -> None:
         """End the render process."""
-        self._settle.stop()
-        self._asking.stop()
+        for timer in (self._settle, self._asking, self._unanswered):
+            timer.stop()
         self._backend.close()

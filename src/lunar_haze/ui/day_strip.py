@@ -20,6 +20,7 @@ from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Event, Site, events, heavens
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.kept_drawing import KeptDrawing
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
@@ -202,6 +203,7 @@ class DayBand(QWidget):
         super().__init__()
         self.session = session
         self.image = None
+        self._heights = KeptDrawing()
         self._dragging = False
         self._pointer: float | None = None
         self.setMouseTracking(True)
@@ -255,18 +257,21 @@ class DayBand(QWidget):
         if not self.session.is_open:
             return
         look, site = self.session.document.look, self.session.document.place.site
+        self._heights.draw(self, painter, (look.date, site), lambda own: self._paint_heights(own, band, look.date, site))
+        self._paint_hours(painter, band)
+        self._paint_flags(painter, band)
+        self._paint_events(painter, band, events(look.date, site))
+
+    def _paint_heights(self, painter: QPainter, band: QRectF, date: str, site: Site) -> None:
         horizon = band.height() * 0.62
         painter.setPen(QPen(theme.qcolor("#000000", 0.35), 1))
         painter.drawLine(QPointF(0, horizon), QPointF(self.width(), horizon))
         for body, colour in (("moon", theme.MOON), ("sun", theme.LIT)):
-            path = self._height_line(look.date, site, body, horizon, band.height())
+            path = self._height_line(date, site, body, horizon, band.height())
             painter.setPen(QPen(theme.qcolor("#101010", 0.55), 2.6))
             painter.drawPath(path)
             painter.setPen(QPen(theme.qcolor(colour), 1.2))
             painter.drawPath(path)
-        self._paint_hours(painter, band)
-        self._paint_flags(painter, band)
-        self._paint_events(painter, band, events(look.date, site))
 
     def _height_line(self, date: str, site: Site, body: str, horizon: float, height: float) -> QPainterPath:
         path = QPainterPath()

@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QRadialGradie
 
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.errors import SkyError
-from lunar_haze.core.sky.ephemeris import heavens
+from lunar_haze.core.sky.ephemeris import Site, heavens
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.panorama import lobe_bearing
 from lunar_haze.core.sources.cards import Card
@@ -170,20 +170,23 @@ class PlanMarks:
     def paths(self) -> None:
         """The ways of sun and moon over the day, along the rim."""
         look, site = self.view.session.document.look, self.view.session.document.place.site
+        self.view.rim.draw(self.view, self.painter, (look.date, site), lambda own: self._draw_paths(own, look.date, site))
+
+    def _draw_paths(self, painter: QPainter, date: str, site: Site) -> None:
         for body, colour in (("moon", theme.MOON), ("sun", theme.LIT)):
             path, down = QPainterPath(), True
             for step in range(97):
-                there = getattr(heavens(look.date, step / 4, site), body)
+                there = getattr(heavens(date, step / 4, site), body)
                 point = self.view.rim_point(there.altitude_deg, there.azimuth_deg)
                 up = there.altitude_deg > -0.8
                 if up:
                     path.moveTo(point) if down else path.lineTo(point)
                 down = not up
-            self.painter.setBrush(Qt.BrushStyle.NoBrush)
-            self.painter.setPen(QPen(theme.qcolor("#000000", 0.5), 2.4))
-            self.painter.drawPath(path)
-            self.painter.setPen(QPen(theme.qcolor(colour, 0.8), 1))
-            self.painter.drawPath(path)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.qcolor("#000000", 0.5), 2.4))
+            painter.drawPath(path)
+            painter.setPen(QPen(theme.qcolor(colour, 0.8), 1))
+            painter.drawPath(path)
 
     def scale(self) -> None:
         """The scale bar, north, and from which side."""

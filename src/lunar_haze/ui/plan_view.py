@@ -18,14 +18,31 @@ from PySide6.QtWidgets import QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.place.model import Place
 from lunar_haze.core.sky.ephemeris import heavens
 from lunar_haze.core.sources.model import AIMED, PLACED, Source, Sun, Surface
 from lunar_haze.ui.bridge import as_image
+from lunar_haze.ui.kept_drawing import KeptDrawing
 from lunar_haze.ui.plan_drawing import SIDES, Relief, draw_relief, flat, moved_in, relief_of, turned
 from lunar_haze.ui.plan_marks import STRIP, PlanMarks
 from lunar_haze.ui.session import AIR, Session
 
 REACH = 9.0
+
+
+def fixtures(place: Place, material: str) -> list[tuple[float, float, float]]:
+    """Centres [m] of the parts of a place that glow by one material."""
+    number = next((i for i, m in enumerate(place.materials) if m.name == material), -1)
+    wearing = np.flatnonzero(place.material_of == number)
+    if not len(wearing):
+        return []
+    centres = place.positions[place.triangles[wearing].astype(np.int64)].mean(1)
+    spots: list[np.ndarray] = []
+    # Parts nearer than a metre to each other are one fixture.
+    for centre in centres[:: max(len(centres) // 400, 1)]:
+        if not any(np.linalg.norm(centre - s) < 1.0 for s in spots):
+            spots.append(centre)
+    return [tuple(s.tolist()) for s in spots[:64]]
 
 
 class PlanView(QWidget):
@@ -43,6 +60,9 @@ class PlanView(QWidget):
         self._turned: Relief | None = None
         self._image: QImage | None = None
         self._drawn_for: tuple = ()
+        self._fixtures_of: Place | None = None
+        self._fixtures: dict[str, list[tuple[float, float, float]]] = {}
+        self.rim = KeptDrawing()
         self._gesture: tuple[str, str] | None = None
         self._last = QPointF()
         self.setMinimumSize(200, 160)
@@ -128,17 +148,12 @@ class PlanView(QWidget):
         place = self.session.place
         if place is None:
             return []
-        number = next((i for i, m in enumerate(place.materials) if m.name == source.shape.material), -1)
-        wearing = np.flatnonzero(place.material_of == number)
-        if not len(wearing):
-            return []
-        centres = place.positions[place.triangles[wearing].astype(np.int64)].mean(1)
-        spots: list[np.ndarray] = []
-        # Parts nearer than a metre to each other are one fixture.
-        for centre in centres[:: max(len(centres) // 400, 1)]:
-            if not any(np.linalg.norm(centre - s) < 1.0 for s in spots):
-                spots.append(centre)
-        return [tuple(s.tolist()) for s in spots[:64]]
+        if self._fixtures_of is not place:
+            self._fixtures_of, self._fixtures = place, {}
+        material = source.shape.material
+        if material not in self._fixtures:
+            self._fixtures[material] = fixtures(place, material)
+        return self._fixtures[material]
 
     def marks(self) -> list[tuple[str, str, QPointF]]:
         """Everything that can be pulled: (source id, part, screen position), the chosen one first."""

@@ -81,14 +81,17 @@ def sun_share(layers: tuple[CloudLayer, ...], sine: float, east: NDArray, north:
     return share
 
 
+@functools.lru_cache(maxsize=16)
+def _pattern(layer: CloudLayer) -> NDArray[np.float64]:
+    """Optical thickness (n,) over a layer's whole pattern."""
+    at = (np.arange(2 * TILE) + 0.5) * TILE_SIZES * layer.size_m / (2 * TILE)
+    return _thickness_at(layer, *np.meshgrid(at, at)).ravel()
+
+
 @functools.lru_cache(maxsize=256)
 def mean_sun_share(layers: tuple[CloudLayer, ...], sine: float) -> float:
     """Mean of `sun_share` over each layer's whole pattern."""
-    share = 1.0
-    for layer in layers:
-        at = (np.arange(2 * TILE) + 0.5) * TILE_SIZES * layer.size_m / (2 * TILE)
-        share *= float(sun_share((layer,), sine, *np.meshgrid(at, at)).mean())
-    return share
+    return math.prod(float(np.exp(-_pattern(layer) / max(sine, 0.05)).mean()) for layer in layers)
 
 
 def star_share(layers: tuple[CloudLayer, ...], directions: NDArray) -> NDArray[np.float64]:

@@ -1,8 +1,9 @@
 """The moon's light: how much by phase, of what colour, and where on its disc.
 
-Krisciunas, K. & Schaefer, B. E. (1991). A model of the brightness of moonlight. PASP 103, 1033,
-equation 9: V = -12.73 + 0.026 |a| + 4e-9 a^4 for a phase angle of a degrees (0 full, 180 new),
-with 2.54e-6 lx for magnitude zero (Allen). The moon is redder than the sun:
+Seidelmann, P. K. (ed., 1992), Explanatory supplement to the astronomical almanac: the
+logarithm of moonlight on the ground falls by 0.00868 |a| + 2.2e-9 a^4 at a phase angle of a degrees
+(0 full, 180 new), and a full moon in the zenith gives 0.269 lx. Our clear air lets 0.929 of that
+through, its own skylight counted. The moon is redder than the sun:
 B - V is 0.92 against 0.65 (Allen's Astrophysical Quantities, 4th ed.), taken as a power of the
 wavelength. Earthshine: the full earth gives the dark side about 1/10,000 of what the sun gives the
 lit one (Goode, P. R. et al., 2001, Geophysical Research Letters 28, 1671).
@@ -16,8 +17,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.clear_air import SUN_ACESCG, WAVELENGTH_NM
 
-#: Illuminance of magnitude zero above the air [lx].
-MAGNITUDE_ZERO_LX = 2.54e-6
+#: Illuminance of a full moon above the air [lx].
+FULL_LX = 0.269 / 0.929
 EARTHSHINE = 1e-4
 _TINT = (WAVELENGTH_NM / 550.0) ** 1.1
 
@@ -26,8 +27,7 @@ def illuminance_lx(phase_deg: float) -> float:
     """Illuminance above the air on a surface that faces the moon [lx]; zero beyond 170 degrees."""
     if phase_deg > 170.0:
         return 0.0
-    magnitude = -12.73 + 0.026 * abs(phase_deg) + 4e-9 * phase_deg**4
-    return MAGNITUDE_ZERO_LX * 10 ** (-0.4 * magnitude)
+    return FULL_LX * 10 ** (-8.68e-3 * abs(phase_deg) - 2.2e-9 * phase_deg**4)
 
 
 def moon_acescg(phase_deg: float) -> NDArray[np.float64]:

@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
 from lunar_haze.core.colour.spaces import xy_to_acescg
-from lunar_haze.core.sky.moonlight import MAGNITUDE_ZERO_LX
 
+#: Illuminance of magnitude zero above the air [lx] (Allen's Astrophysical Quantities, 4th ed.).
+MAGNITUDE_ZERO_LX = 2.54e-6
 AIRGLOW_CD_M2 = 1.3e-4
 STARLIGHT_CD_M2 = 0.5e-4
 MILKY_WAY_CD_M2 = 2.2e-4
