@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from lunar_haze.core.air import fog, kernels
-from lunar_haze.core.air.medium import Medium, optical_depth
+from lunar_haze.core.air.medium import Bank, Medium, optical_depth
 from lunar_haze.core.air.phase import henyey_greenstein
+from lunar_haze.core.air.sight import metres_seen
 
 heights = st.floats(-20, 60)
 media = st.builds(
@@ -97,3 +98,13 @@ def test_extreme_visibilities_stay_finite(visibility):
     packed = attrs.evolve(Medium(), visibility_m=visibility).pack()
     assert np.isfinite(packed).all()
     assert 0.0 <= kernels.transmittance(packed, *(np.float32(c) for c in (3, 4, 1, 0.8, 0.59, 0.1, 100))) <= 1.0
+
+
+def test_one_sees_as_far_as_the_visibility_says_and_into_a_bank_no_farther_than_it_lets():
+    level = (0.0, 1.0, 0.0)
+    assert metres_seen(Medium(120.0, base_m=50.0), (0.0, 0.0, 1.0), level) == pytest.approx(120.0, rel=1e-2)
+    assert metres_seen(Medium(), (0.0, 0.0, 1.0), level) == math.inf
+    # Out of thinning fog, upwards, there is sky to be seen.
+    assert metres_seen(Medium(60.0, fall_off_m=2.0), (0.0, 0.0, 1.0), (0.0, 0.0, 1.0)) == math.inf
+    bank = Bank(kind="box", centre=(0.0, 30.0, 1.0), size=(20.0, 20.0, 20.0), visibility_m=8.0, softness=0.0)
+    assert metres_seen(Medium(banks=(bank,)), (0.0, 0.0, 1.0), level) == pytest.approx(28.0, abs=0.4)

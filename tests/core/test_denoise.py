@@ -5,7 +5,7 @@ import time
 import numpy as np
 import pytest
 
-from lunar_haze.core.transport.denoise import Stopped, denoise
+from lunar_haze.core.transport.denoise import StoppedError, denoise
 
 
 def _noisy(height: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -28,7 +28,7 @@ def test_it_is_given_up_at_once_and_works_again_afterwards():
     whole = denoise(*images, "balanced")
     took = time.perf_counter() - started
     started = time.perf_counter()
-    with pytest.raises(Stopped):
+    with pytest.raises(StoppedError):
         denoise(*images, "balanced", lambda: True)
     assert time.perf_counter() - started < 0.5 * took
     assert np.allclose(denoise(*images, "balanced"), whole, rtol=1e-3)

@@ -15,7 +15,15 @@ from lunar_haze.core.handoff.stills import layer_name, write_png
 from lunar_haze.core.layers.model import LayerGain, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.display import HIGH, DisplayTable, bake, direct
 from lunar_haze.core.picture.mix import Mixer, block_mean, share_of
-from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, air_reading, metered_ev100, ribbon
+from lunar_haze.core.picture.readings import (
+    RIBBON_HIGH,
+    RIBBON_LOW,
+    air_reading,
+    contrast_eaten,
+    metered_ev100,
+    ribbon,
+    shafts,
+)
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layers_of, wanted
 from lunar_haze.core.sources.amounts import canonical
@@ -309,3 +317,29 @@ def test_the_reading_of_the_mist_is_its_share_of_the_light():
     assert (reading.most, reading.most_share) == ("lamp", 1.0)
     assert air_reading({"lamp": (np.zeros((2, 2, 3)),) * 2}) is None
     assert air_reading({"sky": sky}).share == 0.0
+
+
+def test_an_even_veil_eats_the_contrast_that_it_adds_to():
+    surface = np.zeros((20, 30, 3), np.float32)
+    surface[:, ::2] = 2.0
+    veil = np.full_like(surface, 3.0)
+    # Deviation stays, the mean goes from one to four.
+    assert contrast_eaten(surface, veil) == pytest.approx(0.75, abs=1e-5)
+    assert contrast_eaten(surface, np.zeros_like(surface)) == pytest.approx(0.0, abs=1e-6)
+    inside = np.zeros((20, 30), bool)
+    inside[:, 10:20] = True
+    veil[:, :10] = 100.0
+    assert contrast_eaten(surface, veil, inside) == pytest.approx(0.75, abs=1e-5)
+
+
+def test_shafts_are_found_where_they_are_and_as_strong_as_they_are():
+    surface, air = np.full((90, 160, 3), 1.0, np.float32), np.full((90, 160, 3), 0.5, np.float32)
+    assert shafts(air, surface + air).strength < 1e-3
+    air[10:30, 110:150:8] += 1.0
+    air[10:30, 111:150:8] += 1.0
+    found = shafts(air, surface + air)
+    assert 0.68 < found.x < 0.95
+    assert found.y < 0.4
+    # A quarter of the columns are one above the rest: a deviation of 0.43 in light of 1.75.
+    assert found.strength == pytest.approx(0.25, rel=0.25)
+    assert shafts(np.zeros_like(air), np.zeros_like(air)) is None

@@ -56,4 +56,4 @@ def test_a_request_that_is_never_answered_is_given_up(slow, qtbot):
     slow.hour.set_hour(13.0)
     qtbot.waitUntil(lambda: len(backend.held) == 1, timeout=2000)
     slow.hour.set_hour(14.0)
-    qtbot.waitUntil(lambda: len(backend.held) == 2, timeout=4 * PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(backend.held) == 2, timeout=3 * PATIENCE_MS)

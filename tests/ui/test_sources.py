@@ -561,7 +561,9 @@ def test_an_air_to_begin_with_is_chosen_and_changed_from_there(window):
     now = window.session.document.look.medium
     assert (now.anisotropy, now.droplet_um) == (0.4, 0.0), "set by hand, droplets are out of it"
     words = next(x for x in window.facets.findChildren(QLabel) if x.accessibleName() == "what the mist does")
+    assert "one sees" in words.text()
     assert "mist gives" in words.text()
+    assert "of the contrast" in words.text()
     ctrl(window, Qt.Key.Key_Z, Qt.Key.Key_Z, Qt.Key.Key_Z)
     pick_in(window, "an air to begin with", "clear")
     assert window.session.document.look.medium.is_clear

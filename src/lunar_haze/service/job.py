@@ -3,7 +3,7 @@
 import attrs
 import numpy as np
 
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, LayerSpec
 from lunar_haze.core.transport.frame import Emphasis, Frame
 from lunar_haze.service.urgency import Standing, passes_due, standings
 
@@ -40,6 +40,12 @@ class Job:
     def emphasis(self) -> dict[str, Emphasis]:
         """What each layer adds to the picture now, by key."""
         return {key: standing.emphasis for key, standing in self.standings.items()}
+
+    def balanced(self) -> tuple[list[LayerSpec], list[LayerGain]]:
+        """The layers that have a gain now, and their gains."""
+        gains = {gain.key: gain for gain in self.gains}
+        found = [(spec, gains[key]) for key, spec in zip(self.keys, self.request.layers) if key in gains]
+        return [s for s, _g in found], [g for _s, g in found]
 
     def weight(self, key: str) -> float:
         """How much a layer matters, in [0, 1]."""

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain
-from lunar_haze.core.picture.mix import is_silent
 from lunar_haze.core.transport.frame import Emphasis, Frame
 
 #: Silent layers get one pass, for their card on the rail, once the picture has this many.
@@ -47,7 +46,7 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
     parts: dict[str, np.ndarray] = {}
     for gain in gains:
         layer = frame.sums.get(gain.key)
-        if layer is not None and layer.passes and not is_silent(gain):
+        if layer is not None and layer.passes and not gain.is_silent:
             surface, air = (part[::STEP] / layer.passes for part in frame.sums_of(layer))
             mixed = surface * np.float32(gain.surface) + air * np.float32(gain.air)
             parts[gain.key] = np.abs(mixed) @ LUMINANCE_WEIGHTS
@@ -58,7 +57,7 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
     found = {}
     for gain in gains:
         key = gain.key
-        if is_silent(gain):
+        if gain.is_silent:
             found[key] = Standing(0.0, Emphasis(gain, 0.0))
         elif key not in parts or most <= 0.0:
             found[key] = Standing(1.0, Emphasis(gain, 1 / len(gains)))

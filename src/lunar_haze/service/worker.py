@@ -19,7 +19,7 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.mix import Mixer, enlarge
 from lunar_haze.core.place.load import load_place
-from lunar_haze.core.transport.denoise import Stopped, denoise
+from lunar_haze.core.transport.denoise import StoppedError, denoise
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
@@ -55,8 +55,9 @@ MEMORY_BYTES = 3 << 30
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
-#: Passes before looks into the air are gathered for later edits (the picture is clean by then), and how many.
-GRID_AFTER, GRID_PASSES = 8, 6
+#: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
+#: One makes a first answer; more can wait until the picture is clean.
+GRID_PASSES = ((2, 1, 0.4), (8, 6, 0.15))
 #: Passes after which it is looked up again how much each layer matters.
 REWEIGHED = (1, 2, 4, 8)
 
@@ -182,6 +183,7 @@ class Worker:
         if missing and request.live and not request.medium.is_clear:
             # The whole picture first, then layers that can be balanced, unless the hand has moved on by then.
             job.answer_due = missing if self._answer_mixed(job) else []
+            job.paused = bool(job.answer_due)
             if not job.answer_due:
                 self._answer_live(job, missing)
         if not job.answer_due:
@@ -227,7 +229,8 @@ class Worker:
         if job.answer_due:
             self._answer_live(job, job.answer_due)
             job.answer_due = []
-            job.clean_due = bool(job.live) and job.request.denoise
+            # The whole picture is there already; freed of grain again it is when it has no grain to stand on.
+            job.clean_due = bool(job.live) and job.request.denoise and not self._live.stands_on_clean
             self._publish(job)
         elif job.clean_due:
             self._clean(job)
@@ -306,15 +309,13 @@ class Worker:
         self._gather_air(job, level)
 
     def _gather_air(self, job: Job, passes: int) -> None:
-        if job.request.live and not job.request.medium.is_clear and passes >= GRID_AFTER:
-            self._live.gather(job.frame, list(job.request.layers), GRID_PASSES, budget_s=0.15)
+        due = [(looks, seconds) for after, looks, seconds in GRID_PASSES if passes >= after]
+        if job.request.live and not job.request.medium.is_clear and due:
+            self._live.gather(job.frame, list(job.request.layers), *due[-1], lambda: not self._inbox.empty())
 
     def _answer_mixed(self, job: Job) -> bool:
         """The picture in a medium that alone has changed, as it is balanced now; laid where clean pictures lie."""
-        gains = {gain.key: gain for gain in job.gains}
-        layers = [(spec, gains[key]) for key, spec in zip(job.keys, job.request.layers) if key in gains]
-        board = self._board
-        if not self._live.mixed_answer(job.frame, [s for s, _g in layers], [g for _s, g in layers], board.clean):
+        if not self._live.mixed_answer(job.frame, *job.balanced(), self._board.clean):
             return False
         job.coarse_due = False
         self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
@@ -345,6 +346,8 @@ class Worker:
             if not self._inbox.empty():
                 break
             self._cache.put(job.frame.image(key))
+        if job.request.live and self._inbox.empty():
+            self._live.get_ready()
 
     # -- board ----------------------------------------------------------------------------------
 
@@ -410,10 +413,12 @@ class Worker:
         try:
             # Whoever moves a hand meanwhile must not wait for it.
             clean = denoise(picture, *job.frame.guide_images(), quality, lambda: not self._inbox.empty())
-        except Stopped:
+        except StoppedError:
             job.clean_due = True
             return
         board.clean[...] = clean
+        if job.request.live and not job.live:
+            self._live.remember(job.frame, *job.balanced(), clean)
         self._channel.send(Cleaned(job.request.id, mix_id, passes))
 
 

@@ -17,8 +17,7 @@ from PySide6.QtGui import QImage
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.picture.display import DisplayTable, bake
-from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, is_silent, share_of
-from lunar_haze.core.picture.readings import air_reading
+from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, view_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.units.photometry import exposure_scale
@@ -40,9 +39,7 @@ from lunar_haze.ui.session import Session
 
 SETTLE_MS = 220
 #: A request without an answer for so long is given up for the next one.
-PATIENCE_MS = 800
-#: From this share of mist in the light on a picture is washed out.
-WASHED_OUT = 0.75
+PATIENCE_MS = 3000
 PASSES = 32
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
@@ -239,7 +236,7 @@ class RenderBridge(QObject):
             return
         self._board = board
         images = images_on(board, event)
-        heard = {g.key for g in self.present_gains() if not is_silent(g)}
+        heard = {g.key for g in self.present_gains() if not g.is_silent}
         fresh = ({i.key for i in images} ^ set(self._images)) & heard
         self._images = {i.key: i for i in images}
         self._mixer.set_layers(images)
@@ -283,7 +280,7 @@ class RenderBridge(QObject):
         if self._request is not None:
             asked = {spec.key() for spec in self._request.layers}
             # A hand that has moved on since then sees what it asked for last.
-            if any(g.key not in asked and not is_silent(g) for g in present):
+            if any(g.key not in asked and not g.is_silent for g in present):
                 present = self._request.gains
         picture = self._from_clean(present) if self._clean is not None else None
         if picture is None:
@@ -355,42 +352,31 @@ class RenderBridge(QObject):
             total = part if total is None else total + part
         return None if total is None else self._small(total)
 
-    def air_words(self) -> str:
-        """What the mist does to the subject, or to the whole picture, measured in its layers."""
+    def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
+        """Surface and air of every heard source that is known, by its id, as mixed, ``step`` times smaller."""
         document = self.session.document
-        if document.look.medium.is_clear or not self._images:
-            return "clear: nothing lies in the air"
-        step = 4
         view = view_of(document.shot, self.size())
-        balanced = [s for s in document.look.balanced() if s.id in document.look.heard()]
-        parts = {}
-        for source in balanced:
+        found: dict[str, tuple[NDArray, NDArray]] = {}
+        for source in (s for s in document.look.balanced() if s.id in document.look.heard()):
             lone = attrs.evolve(document.look, sources=(source,), groups=())
             for gain in gains(lone, view, self.session.place_spec.key):
                 image = self._images.get(gain.key)
                 if image is not None:
                     surface = block_mean(image.surface, step) * np.float32(gain.surface)
                     air = block_mean(image.air, step) * np.float32(gain.air)
-                    old = parts.get(source.name, (0.0, 0.0))
-                    parts[source.name] = (old[0] + surface, old[1] + air)
-        inside, what = self._subject_mask(step), "of the picture"
-        if inside is not None and inside.any():
-            what = "where the subject is"
-        reading = air_reading(parts, inside) if parts else None
-        if reading is None:
-            return "the picture is black; nothing can be read"
-        words = f"mist gives {reading.share:.0%} of the light {what}, most of it from {reading.most}"
-        if reading.share > WASHED_OUT:
-            words += f" ({reading.most_share:.0%}): it washes out; see farther, or let that show less in the air"
-        return words
+                    old = found.get(source.id, (np.float32(0), np.float32(0)))
+                    found[source.id] = (old[0] + surface, old[1] + air)
+        return found
 
-    def _subject_mask(self, step: int) -> NDArray[np.bool_] | None:
+    def subject_mask(self, step: int) -> NDArray[np.bool_] | None:
+        """Where the shot's subject is seen, ``step`` times smaller; None when it is not known or not in the picture."""
         place, board, subject = self.session.place, self._board, self.session.document.shot.subject
         if place is None or board is None or not subject:
             return None
         wanted = [i for i, name in enumerate(place.objects) if name in subject]
         owner = board.owner[step // 2 :: step, step // 2 :: step, 0]
-        return np.isin(owner[: board.height // step, : board.width // step], wanted)
+        inside = np.isin(owner[: board.height // step, : board.width // step], wanted)
+        return inside if inside.any() else None
 
     def _small(self, picture: NDArray[np.float32]) -> QImage:
         return as_image(self.table.show(picture, self.exposure()))

@@ -257,7 +257,8 @@ class DayBand(QWidget):
         if not self.session.is_open:
             return
         look, site = self.session.document.look, self.session.document.place.site
-        self._heights.draw(self, painter, (look.date, site), lambda own: self._paint_heights(own, band, look.date, site))
+        date = look.date
+        self._heights.draw(self, painter, (date, site), lambda own: self._paint_heights(own, band, date, site))
         self._paint_hours(painter, band)
         self._paint_flags(painter, band)
         self._paint_events(painter, band, events(look.date, site))

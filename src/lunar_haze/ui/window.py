@@ -25,6 +25,7 @@ from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
 from lunar_haze.ui import theme
+from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.day_strip import DayStrip
@@ -70,7 +71,7 @@ class Window(QMainWindow):
         self.rail = ShareRail(session, self.bridge)
         self.plan = PlanView(session)
         self.facets = Facets(session)
-        self.facets.air_words = self.bridge.air_words
+        self.facets.air_words = lambda: air_words(self.bridge)
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.hand_off = HandOff(session, self.header.status, self.header)

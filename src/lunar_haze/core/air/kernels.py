@@ -37,7 +37,7 @@ STRETCH = 16
 #: on, size, stretch, drift of either field (3 and 3).
 PATCHES = 26
 #: Patches are summed in steps of this share of one, in this many at the most.
-_PATCH_STEP, _MOST_STEPS = f32(0.18), 40
+PATCH_STEP, _MOST_STEPS = f32(0.18), 40
 #: Optical depth past which what patches do no longer matters.
 _DEEP = f32(12.0)
 
@@ -81,6 +81,17 @@ def _mixed_extinction(address, x, y, z, patchy):
     if patchy * m[PATCHES] > f32(0.0) and sigma > f32(0.0):
         sigma *= patchiness(m, PATCHES, x, y, z)
     return sigma
+
+
+@outside(types.float32(types.uintp, *(types.float32,) * 3))
+def _patches_at(address, x, y, z):
+    return patchiness(borrowed_medium(address), PATCHES, x, y, z)
+
+
+@_jit
+def patches_at(m, x, y, z):
+    """Density at a point over its mean: what patches make of the even mist."""
+    return _patches_at(m.ctypes.data, x, y, z) if m[PATCHES] > f32(0.0) else f32(1.0)
 
 
 @_jit
@@ -177,7 +188,7 @@ def _patches_add(m, ox, oy, oz, dx, dy, dz, t):
     low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, t)
     if high <= low:
         return f32(0.0)
-    steps = min(max(int((high - low) / (_PATCH_STEP * m[PATCHES + 1])) + 1, 2), _MOST_STEPS)
+    steps = min(max(int((high - low) / (PATCH_STEP * m[PATCHES + 1])) + 1, 2), _MOST_STEPS)
     step = (high - low) / f32(steps)
     lot = _lot_of(ox, oy, oz, dx, dy, dz)
     total = f32(0.0)

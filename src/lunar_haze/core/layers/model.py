@@ -113,6 +113,11 @@ class LayerGain:
     surface: tuple[float, float, float]
     air: tuple[float, float, float]
 
+    @property
+    def is_silent(self) -> bool:
+        """Whether a layer under this gain adds nothing."""
+        return not any(self.surface) and not any(self.air)
+
 
 @attrs.frozen(eq=False)
 class LayerImage:

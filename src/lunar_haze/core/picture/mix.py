@@ -27,11 +27,6 @@ def add_layer(base: NDArray, image: LayerImage, gain: LayerGain, out: NDArray) -
     )
 
 
-def is_silent(gain: LayerGain) -> bool:
-    """Whether a layer under this gain adds nothing."""
-    return not any(gain.surface) and not any(gain.air)
-
-
 class Mixer:
     """Mixes the layers of one picture, quickly while one gain at a time is moved."""
 
@@ -90,7 +85,7 @@ class Mixer:
         assert self._shape is not None
         total = np.zeros(self._shape, np.float32)
         for key, gain in gains.items():
-            if key != without and not is_silent(gain):
+            if key != without and not gain.is_silent:
                 add_layer(total, self._images[key], gain, total)
         return total
 

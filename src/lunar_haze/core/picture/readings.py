@@ -3,6 +3,7 @@
 import attrs
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter
 
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
@@ -59,6 +60,36 @@ def air_reading(
         return None
     most = max(air, key=lambda k: air[k])
     return AirReading(mist / total, most, air[most] / mist if mist > 0 else 0.0)
+
+
+def contrast_eaten(surface: NDArray, air: NDArray, inside: NDArray[np.bool_] | None = None) -> float:
+    """Share of the contrast (deviation over mean) of ``surface`` (H, W, 3) that ``air`` over it takes, in [0, 1]."""
+    where = slice(None) if inside is None else inside
+    bare, seen = luminance(surface)[where], luminance(surface + air)[where]
+    before, after = (float(x.std()) / max(float(x.mean()), 1e-30) for x in (bare, seen))
+    return min(max(1.0 - after / before, 0.0), 1.0) if before > 0 else 0.0
+
+
+@attrs.frozen
+class Shafts:
+    """Where shafts are strongest, in shares of width and height, and what share of the light they differ by there."""
+
+    x: float
+    y: float
+    strength: float
+
+
+def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
+    """Where airlight (H, W, 3) differs most from that beside it, against the picture's own light; None in the dark."""
+    light, total = np.maximum(luminance(air), 0.0), np.maximum(luminance(picture), 0.0)
+    size = max(light.shape[1] // 10, 3)
+    beside = uniform_filter(light, size)
+    ground = uniform_filter(total, size)
+    if not ground.max() > 0:
+        return None
+    strength = np.sqrt(uniform_filter((light - beside) ** 2, size)) / (ground + 0.02 * ground.mean())
+    row, column = np.unravel_index(int(strength.argmax()), strength.shape)
+    return Shafts((column + 0.5) / light.shape[1], (row + 0.5) / light.shape[0], float(strength[row, column]))
 
 
 def metered_ev100(picture: NDArray) -> float | None:

@@ -13,6 +13,7 @@ import attrs
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter
 
 from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, floats
 from lunar_haze.core.transport.embree import aligned, ray_buffer
@@ -128,8 +129,9 @@ def _see_point_row(s, lights, number, camera, reach, index, row, depth, last, se
                 # Points that the lens sees count; those behind what it sees stand in where there are none.
                 in_view = t <= depth[min(int(y), height - 1) * width + min(int(x), width - 1)]
                 counts = f32(1.0) if in_view else f32(1e-3)
-                seen[row, column, k] += counts * (r + g + b) * f32(1 / 3)
                 weight[row, column, k] += counts
+                newer = counts / weight[row, column, k]
+                seen[row, column, k] += newer * ((r + g + b) * f32(1 / 3) - seen[row, column, k])
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 
 
@@ -137,7 +139,7 @@ def _see_point_row(s, lights, number, camera, reach, index, row, depth, last, se
 def see_points(s, lights, number, camera, reach, index, threads, depth, last, seen, weight):
     """Add one jittered look at the source from every point of the grid (rows, columns, slices).
 
-    ``seen`` sums what arrives, ``weight`` how much each look counts; ``last`` as of `slices_seen`.
+    ``seen`` is the mean of what arrives, ``weight`` how much all looks count; ``last`` as of `slices_seen`.
     """
     rows = seen.shape[0]
     for thread in nb.prange(threads):
@@ -165,9 +167,10 @@ def _see_sky_row(s, camera, reach, index, row, directions, depth, last, seen, we
             in_view = t <= depth[min(int(y), height - 1) * width + min(int(x), width - 1)]
             counts = f32(1.0) if in_view else f32(1e-3)
             weight[row, column, k] += counts
+            newer = counts / weight[row, column, k]
             for j in range(count):
                 r, g, b = shadow(s, ray, px, py, pz, directions[j, 0], directions[j, 1], directions[j, 2], FAR)
-                seen[row, column, k, j] += counts * (r + g + b) * f32(1 / 3)
+                seen[row, column, k, j] += newer * ((r + g + b) * f32(1 / 3) - seen[row, column, k, j])
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 
 
@@ -182,7 +185,7 @@ def see_sky(s, camera, reach, index, threads, directions, depth, last, seen, wei
 
 @attrs.define(eq=False)
 class LightGrid:
-    """What the points of a view see of one source, summed over ``passes`` jittered looks.
+    """What the points of a view see of one source, the mean of ``passes`` jittered looks.
 
     ``spots`` are the lamps that a source is to the air, as rows of packed lights; ``seen`` has one
     grid for each (spots, rows, columns, slices). A sky has one grid with a last axis of directions,
@@ -197,6 +200,13 @@ class LightGrid:
     passes: int = 0
     directions: NDArray[np.float32] | None = None
     light: NDArray[np.float32] | None = None
+    _open: dict[int, tuple[int, NDArray[np.float32]]] = attrs.Factory(dict)
+
+    def openness(self, spot: int) -> NDArray[np.float32]:
+        """What of a spot's light the surroundings of each point see (rows, columns, slices)."""
+        if self._open.get(spot, (-1, None))[0] != self.passes:
+            self._open[spot] = self.passes, uniform_filter(self.seen[spot], (7, 7, 9), mode="nearest")
+        return self._open[spot][1]
 
     @property
     def shape(self) -> tuple[int, int, int]:

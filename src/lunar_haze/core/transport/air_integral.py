@@ -5,9 +5,10 @@ For every source and slice the light that the air throws to the lens is
     (T_k - T_k+1) / span  *  V  *  I  *  p(cos)  *  T_lamp  *  (angle of the slice at the lamp) / h
 
 with the view's transmittance T, the visible share V of `air_grid`, the source's intensity I, the
-phase function p, the transmittance from the lamp T_lamp and the ray's distance h from it: the
-inverse square is integrated in closed form, so that halos keep their core. Sums of a lamp are kept
-times h and divided by each pixel's own h, since 1 / h is what varies between columns.
+phase function p, the transmittance from the lamp T_lamp (of `air_ways`, or a closed form for fog
+alone) and the ray's distance h from it: the inverse square is integrated in closed form, so that
+halos keep their core. Sums of a lamp are kept times h and divided by each pixel's own h, since
+1 / h is what varies between columns. Skies are summed in `sky_integral`.
 """
 
 import math
@@ -16,9 +17,10 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
-from lunar_haze.core.air.kernels import PLAIN, STRETCH, extinction
-from lunar_haze.core.air.phase import blended, medium_phase
-from lunar_haze.core.transport.air_grid import slice_at, slice_distance
+from lunar_haze.core.air.kernels import MULTIPLE, PATCH_STEP, PATCHES, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.air.phase import blended, henyey_greenstein, medium_phase
+from lunar_haze.core.transport.air_grid import slice_at
+from lunar_haze.core.transport.air_ways import at_height, read_ways
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lamp_lobes import smooth_edge
 from lunar_haze.core.transport.lights import (
@@ -46,7 +48,7 @@ _threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_m
 #: Steps taken past the last slice, each reaching this much farther than the one before.
 BEYOND, BEYOND_RATIO = 12, 1.7
 #: Steps within a slice for a beam, whose edge may cross it, and for slices that pass close to a lamp.
-BEAM_STEPS, NEAR_STEPS = 4, 8
+BEAM_STEPS, NEAR_STEPS = 4, 4
 #: Close to a lamp is within this many lengths of a slice.
 NEAR = 2.0
 
@@ -58,7 +60,7 @@ def fog_transmittance(medium, oz, dz, t):
 
 
 @_inline
-def _ends_before(medium, reach):
+def ends_before(medium, reach):
     """Whether mist is told to end before the last slice does."""
     return medium[STRETCH] > f32(0.0) and medium[STRETCH + 8] < reach
 
@@ -92,9 +94,21 @@ def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered,
     if medium[PLAIN] > f32(0.0):
         _fog_column(medium, camera[2], dz, ends, count, under, lost, below)
     else:
+        # Patches are looked up no closer than they can be told apart, and read in between.
+        step = PATCH_STEP * medium[PATCHES + 1]
+        patched = medium[PATCHES] > f32(0.0)
+        t0, t1, p0, p1 = f32(0.0), f32(-1e-6), f32(1.0), f32(1.0)
         for k in range(count):
             t, span = f32(0.5) * (ends[k] + ends[k + 1]), ends[k + 1] - ends[k]
-            sigma = extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            sigma = even_extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            if patched:
+                if t > t1:
+                    t0, p0 = max(t1, f32(0.0)), p1
+                    if k == 0 or t - t0 > step:
+                        t0, p0 = t, patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+                    t1 = t0 + step
+                    p1 = patches_at(medium, camera[0] + t1 * dx, camera[1] + t1 * dy, camera[2] + t1 * dz)
+                sigma *= p0 + (p1 - p0) * (t - t0) / step
             lost[k], below[k] = f32(1.0) - exp(-sigma * span), f32(0.0)
     through = f32(1.0)
     for k in range(count):
@@ -141,258 +155,238 @@ def apart2_along(light, camera, dx, dy, dz):
 
 
 @_inline
-def _lamp_step(
-    faces, beam, inner, outer, a, b, along, apart, apart2, e0, e1, z, drop, below, below_lamp, rate_lamp, sigma, lobes
-):
-    """Light from a..b along the ray, times h: lobe, phase, mist on the way and the angle at the lamp."""
-    qa, qb = a - along, b - along
-    q = f32(0.5) * (qa + qb)
-    distance = f32(math.sqrt(apart2 + q * q))
-    span = apart * (b - a)
-    angle = short_arctan(span / max(apart2 + qa * qb, f32(2.0) * span))
-    weight = angle * blended(-q / distance, lobes[0], lobes[1], lobes[2], lobes[3])
-    if faces:
-        cos_e = (e0 + e1 * (q + along)) / distance
-        weight *= max(cos_e, f32(0.0))
-        if beam:
-            weight *= smooth_edge(cos_e, inner, outer)
-    # The mean density between two heights is the difference of the columns over that of the heights.
-    level = abs(drop) < f32(0.02)
-    rate = rate_lamp if level else (below_lamp - below) / (f32(1.0) if level else drop)
-    return weight * exp(-sigma * rate * distance)
+def lamp_rates(medium, light, oz, dz, ends, below, count, rate):
+    """Mean extinction [1/m] of fog on the ways from a lamp to each slice of a ray from height ``oz``: ``rate``."""
+    sigma, lamp_z = medium[0], light[POSITION + 2]
+    at_lamp, here = column(medium, lamp_z), density(medium, lamp_z)
+    for k in range(count):
+        # The mean density between two heights is the difference of the columns over that of the heights.
+        drop = lamp_z - oz - dz * f32(0.5) * (ends[k] + ends[k + 1])
+        level = abs(drop) < f32(0.02)
+        rate[k] = sigma * (here if level else (at_lamp - below[k]) / (f32(1.0) if level else drop))
 
 
 @_inline
-def _lamp_steps(faces, beam, inner, outer, steps, count, ends, along, apart, apart2, e0, e1, oz, dz, lamp_z, below,
-                below_lamp, rate_lamp, sigma, lobes, value):  # fmt: skip
+def _arriving(cosine, distance, rate, lobes, one_lobe, glow):
+    """Light per steradian that a point of the air throws on by ``cosine``, with what the way scatters."""
+    depth = rate * distance
+    phase = henyey_greenstein(cosine, lobes[0]) if one_lobe else blended(cosine, lobes[0], lobes[1], lobes[2], lobes[3])
+    light = phase * exp(-depth)
+    if glow[0] > f32(0.0):
+        light += glow[0] * depth * exp(-glow[1] * depth)
+    return light
+
+
+@_inline
+def _lobe(faces, beam, inner, outer, cos_e):
+    """Share of its light that a lamp throws at a cosine from its axis."""
+    share = f32(1.0)
+    if faces:
+        share = max(cos_e, f32(0.0))
+        if beam:
+            share *= smooth_edge(cos_e, inner, outer)
+    return share
+
+
+@_inline
+def _lamp_steps(faces, beam, one_lobe, inner, outer, steps, count, ends, along, apart, apart2, e0, e1, rate, lobes,
+                glow, value):  # fmt: skip
     for k in range(count):
         value[k] = f32(0.0)
     part = f32(1.0) / f32(steps)
     for step in range(steps):
         f0, f1 = f32(step) * part, f32(step + 1) * part
         for k in range(count):
-            span = ends[k + 1] - ends[k]
-            a, b = ends[k] + f0 * span, ends[k] + f1 * span
-            z = oz + dz * f32(0.5) * (ends[k] + ends[k + 1])
-            value[k] += _lamp_step(
-                faces, beam, inner, outer, a, b, along, apart, apart2, e0, e1, z, lamp_z - z, below[k],
-                below_lamp, rate_lamp, sigma, lobes,
-            )  # fmt: skip
+            whole = ends[k + 1] - ends[k]
+            qa, qb = ends[k] + f0 * whole - along, ends[k] + f1 * whole - along
+            q, span = f32(0.5) * (qa + qb), apart * (qb - qa)
+            distance = f32(math.sqrt(apart2 + q * q))
+            angle = short_arctan(span / max(apart2 + qa * qb, f32(2.0) * span))
+            angle *= _lobe(faces, beam, inner, outer, (e0 + e1 * (q + along)) / distance)
+            value[k] += angle * _arriving(-q / distance, distance, rate[k], lobes, one_lobe, glow)
 
 
-@_inline
-def _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, oz, dz, lamp_z,
-              medium, below_lamp, rate_lamp, sigma, lobes, value):  # fmt: skip
-    """Slices that pass close to the lamp, gone through once more in small steps."""
+@_plain
+def _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
+              value):  # fmt: skip
+    """Slices that pass close to the lamp, gone through once more in steps of equal angle seen from it."""
     middle = int(slice_at(max(along, f32(0.0)), slices, reach))
     first = min(middle, count - 1)
     while first > 0 and along - ends[first + 1] < f32(NEAR) * (ends[first + 1] - ends[first]):
         first -= 1
     for k in range(max(first, 0), count):
-        span = ends[k + 1] - ends[k]
-        if k > middle and ends[k] - along >= f32(NEAR) * span:
+        whole = ends[k + 1] - ends[k]
+        if k > middle and ends[k] - along >= f32(NEAR) * whole:
             break
-        if apart >= f32(NEAR) * span:
+        if apart >= f32(NEAR) * whole:
             continue
-        value[k] = f32(0.0)
-        for step in range(NEAR_STEPS):
-            a = ends[k] + span * f32(step) * f32(1 / NEAR_STEPS)
-            b = ends[k] + span * f32(step + 1) * f32(1 / NEAR_STEPS)
-            z = oz + f32(0.5) * (a + b) * dz
-            # Where even a step is long beside h the whole angle is taken.
-            level = apart2 + (a - along) * (b - along)
-            whole = f32(math.atan2(apart * (b - a), level))
-            short = short_arctan(apart * (b - a) / max(level, f32(2.0) * apart * (b - a)))
-            value[k] += whole / max(short, f32(1e-12)) * _lamp_step(
-                faces, beam, inner, outer, a, b, along, apart, apart2, e0, e1, z, lamp_z - z,
-                column(medium, z), below_lamp, rate_lamp, sigma, lobes,
-            )  # fmt: skip
+        qa, qb = ends[k] - along, ends[k + 1] - along
+        angle = f32(math.atan2(apart * whole, apart2 + qa * qb))
+        # The direction from the lamp, turned by half a step and then by whole ones.
+        ra = f32(math.sqrt(apart2 + qa * qa))
+        c, s = apart / ra, qa / ra
+        half = angle * f32(0.5 / NEAR_STEPS)
+        cd, sd = f32(math.cos(half)), f32(math.sin(half))
+        total = f32(0.0)
+        for _step in range(NEAR_STEPS):
+            c, s = c * cd - s * sd, s * cd + c * sd
+            distance = apart / max(c, f32(1e-6))
+            share = _lobe(faces, beam, inner, outer, (e0 + e1 * (distance * s + along)) / distance)
+            total += share * _arriving(-s, distance, rate[k], lobes, False, glow)
+            c, s = c * cd - s * sd, s * cd + c * sd
+        value[k] = total * angle * f32(1 / NEAR_STEPS)
 
 
 @_plain
-def _add_up(count, slices, value, seen, weight, scattered, out):
-    for k in range(count):
-        value[k] *= seen[k] / max(weight[k], f32(1e-6)) * scattered[k]
-    total = f32(0.0)
-    out[0] = f32(0.0)
-    for k in range(count):
-        total += value[k]
-        out[k + 1] = total
-    for k in range(count + 1, slices + 2):
-        out[k] = total
+def lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, slices, ends, rate, value):
+    """Light of a lamp over each slice of one ray, times h; before visibility and what the slice throws back.
 
-
-@_plain
-def lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, under, value):
-    """Light of a lamp over each slice of one ray, times h; before visibility and what the slice throws back."""
+    ``rate`` is the mean extinction on the ways to the lamp [1/m], ``glow`` strength and decay of what
+    is scattered on them (`air_ways`).
+    """
     lobes = medium[4], medium[9], medium[10], medium[11]
-    # In mist of other kinds the looks have been weighed by the ways already (`air_ways`).
-    sigma = medium[0] if medium[PLAIN] > f32(0.0) else f32(0.0)
-    lamp_z, inner, outer = light[POSITION + 2], light[COS_INNER], light[COS_OUTER]
-    below_lamp, rate_lamp = column(medium, lamp_z), density(medium, lamp_z)
-    oz = camera[2]
+    inner, outer = light[COS_INNER], light[COS_OUTER]
     apart2, along = apart2_along(light, camera, dx, dy, dz)
     apart = f32(math.sqrt(apart2))
     # Cosine at the lamp times distance: linear along the ray.
     e1 = dx * light[AXIS] + dy * light[AXIS + 1] + dz * light[AXIS + 2]
     e0 = (
         (camera[0] - light[POSITION]) * light[AXIS] + (camera[1] - light[POSITION + 1]) * light[AXIS + 1]
-        + (oz - lamp_z) * light[AXIS + 2]
+        + (camera[2] - light[POSITION + 2]) * light[AXIS + 2]
     )  # fmt: skip
-    near = along > -apart
+    faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == PHOTOMETRIC)
+    beam, one_lobe = kind == BEAM, lobes[3] <= f32(0.0)
     # One loop for each kind, so that none asks within it.
-    if kind == BALL or kind == SURFACE or kind == TUBE or kind == PHOTOMETRIC:
-        _lamp_steps(False, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, oz, dz, lamp_z, under,
-                    below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
-        if near:
-            _close_by(False, False, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, oz, dz,
-                      lamp_z, medium, below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
-    elif kind == BEAM:
-        _lamp_steps(True, True, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, oz, dz, lamp_z,
-                    under, below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
-        if near:
-            _close_by(True, True, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, oz, dz,
-                      lamp_z, medium, below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
+    if beam and one_lobe:
+        _lamp_steps(True, True, True, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, rate, lobes,
+                    glow, value)  # fmt: skip
+    elif beam:
+        _lamp_steps(True, True, False, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, rate, lobes,
+                    glow, value)  # fmt: skip
+    elif faces:
+        _lamp_steps(True, False, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
+                    value)  # fmt: skip
+    elif one_lobe:
+        _lamp_steps(False, False, True, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
+                    value)  # fmt: skip
     else:
-        _lamp_steps(True, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, oz, dz, lamp_z, under,
-                    below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
-        if near:
-            _close_by(True, False, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, oz, dz,
-                      lamp_z, medium, below_lamp, rate_lamp, sigma, lobes, value)  # fmt: skip
+        _lamp_steps(False, False, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
+                    value)  # fmt: skip
+    if along > -apart:
+        _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, rate, lobes,
+                  glow, value)  # fmt: skip
     # The luminous intensity of a convex glowing thing is its radiance times a quarter of its surface, on average.
     power = light[RADIANCE] * light[AREA] * (f32(0.25) if kind == SURFACE or kind == TUBE else f32(1.0))
     for k in range(count):
         value[k] *= power / (ends[k + 1] - ends[k])
 
 
-@_plain
-def _lamp_row(kind, light, camera, medium, reach, row, last, scattered, below, ends, seen, weight, out):
-    light, medium, camera, ends = floats(light), floats(medium), floats(camera), floats(ends)
-    scattered, below, seen, weight, out = floats(scattered), floats(below), floats(seen), floats(weight), floats(out)
-    rows, columns, slices = scattered.shape
-    value = np.empty(slices, np.float32)
-    for i in range(columns):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
-        count = last[row, i]
-        lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, below[row, i], value)
-        _add_up(count, slices, value, seen[row, i], weight[row, i], scattered[row, i], out[row, i])
+@_inline
+def sun_values(light, medium, dx, dy, dz, below, count, depth, value):
+    """Light of a sun over each slice of one ray, before visibility and what the slice throws back.
 
-
-@_plain
-def _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, seen, weight, out):
-    light, medium, camera = floats(light), floats(medium), floats(camera)
-    scattered, below, seen, weight, out = floats(scattered), floats(below), floats(seen), floats(weight), floats(out)
-    ends = floats(ends)
-    rows, columns, slices = scattered.shape
+    ``depth`` are optical depths of the ways to it, and worked out here from ``below`` for fog alone.
+    """
     lift = max(abs(light[AXIS + 2]), f32(1e-3))
-    sigma, top = medium[0], column(medium, f32(1e9))
-    if light[AXIS + 2] < f32(0.0):
-        sigma = f32(1e9)  # a sun below the horizon is behind the earth
-    plain = medium[PLAIN] > f32(0.0)
-    value = np.empty(slices, np.float32)
-    for i in range(columns):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
-        phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
-        count = last[row, i]
-        under, spread_row, sums, looks, answer = (
-            below[row, i],
-            scattered[row, i],
-            seen[row, i],
-            weight[row, i],
-            out[row, i],
-        )
+    if medium[PLAIN] > f32(0.0):
+        over, top = medium[0] / lift, column(medium, f32(1e9))
         for k in range(count):
-            lost = sigma * (top - under[k]) / lift if plain else f32(0.0)
-            value[k] = phase * spread_row[k] * sums[k] / max(looks[k], f32(1e-6)) * exp(-lost)
+            depth[k] = over * (top - below[k])
+    phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
+    if light[AXIS + 2] < f32(0.0):
+        phase = f32(0.0)  # a sun below the horizon is behind the earth
+    for k in range(count):
+        value[k] = phase * exp(-depth[k])
+
+
+@_plain
+def sun_beyond(light, camera, medium, dx, dy, dz, reach):
+    """Light of an unhidden sun from all the fog past ``reach`` [m] on one ray."""
+    if light[AXIS + 2] < f32(0.0) or ends_before(medium, reach):
+        return f32(0.0)
+    lift, top = max(light[AXIS + 2], f32(1e-3)), column(medium, f32(1e9))
+    phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
+    t0, total = reach, f32(0.0)
+    through = fog_transmittance(medium, camera[2], dz, t0)
+    for _ in range(BEYOND):
+        t1 = t0 * f32(BEYOND_RATIO)
+        behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
+        above = top - column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
+        total += phase * (through - behind) * exp(-medium[0] * above / lift)
+        through, t0 = behind, t1
+    return total
+
+
+@_inline
+def lamp_line(kind, light, camera, medium, way, glow, reach, y, x, rows, columns, dx, dy, dz, count, slices, ends,
+              below, line, along, value):  # fmt: skip
+    """`lamp_values` of one ray at ``y``, ``x`` of the grid, with its ways; ``line`` and ``along`` are work room."""
+    if medium[PLAIN] > f32(0.0):
+        lamp_rates(medium, light, camera[2], dz, ends, below, count, along)
+    else:
+        read_ways(way, y, x, rows, columns, slices, count, line, along)
+    lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, slices, ends, along, value)
+
+
+@_inline
+def spot_line(kind, light, camera, medium, way, glow, bed, reach, row, i, rows, columns, dx, dy, dz, count, slices,
+              ends, below, seen, openness, line, along, value):  # fmt: skip
+    """What arrives from a lamp or a sun at the slices of one column: ``value``; returns what comes from beyond them.
+
+    ``bed`` holds the mean intensity of a sun's scattered light by height: lowest [m], step [m], values [1/sr].
+    """
+    if kind != SUN:
+        lamp_line(kind, light, camera, medium, way, glow, reach, f32(row), f32(i), rows, columns, dx, dy, dz, count,
+                  slices, ends, below, line, along, value)  # fmt: skip
+        for k in range(count):
+            value[k] *= seen[k]
+        return f32(0.0)
+    if medium[PLAIN] == f32(0.0):
+        read_ways(way, f32(row), f32(i), rows, columns, slices, count, line, along)
+    sun_values(light, medium, dx, dy, dz, below, count, along, value)
+    for k in range(count):
+        value[k] *= seen[k]
+    if medium[MULTIPLE] > f32(0.0):
+        for k in range(count):
+            z = camera[2] + f32(0.5) * (ends[k] + ends[k + 1]) * dz
+            value[k] += medium[MULTIPLE] * at_height(bed, z) * openness[k]
+    return seen[slices - 1] * sun_beyond(light, camera, medium, dx, dy, dz, reach) if count == slices else f32(0.0)
+
+
+@_plain
+def _lamp_row(kind, light, camera, medium, way, glow, bed, reach, row, first, stop, last, scattered, below, ends, seen,
+              openness, out):  # fmt: skip
+    light, medium, camera, ends = floats(light), floats(medium), floats(camera), floats(ends)
+    scattered, below, seen, out = floats(scattered), floats(below), floats(seen), floats(out)
+    way, bed, openness = floats(way), floats(bed), floats(openness)
+    rows, columns, slices = scattered.shape
+    value, along = np.empty(slices, np.float32), np.empty(slices, np.float32)
+    line = np.empty(way.shape[2], np.float32)
+    for i in range(first, stop):
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
+        count, back, answer = last[row, i], scattered[row, i], out[row, i]
+        beyond = spot_line(kind, light, camera, medium, way, glow, bed, reach, row, i, rows, columns, dx, dy, dz, count,
+                           slices, ends, below[row, i], seen[row, i], openness[row, i], line, along, value)  # fmt: skip
         total = f32(0.0)
         answer[0] = f32(0.0)
         for k in range(count):
-            total += value[k]
+            total += value[k] * back[k]
             answer[k + 1] = total
         for k in range(count + 1, slices + 1):
             answer[k] = total
-        if count == slices and not _ends_before(medium, ends[slices]):
-            # Beyond the last slice the place hides as much as at its end.
-            visible = sums[slices - 1] / max(looks[slices - 1], f32(1e-6))
-            t0 = ends[slices]
-            through = fog_transmittance(medium, camera[2], dz, t0)
-            for _ in range(BEYOND):
-                t1 = t0 * f32(BEYOND_RATIO)
-                behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-                middle = column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
-                total += (through - behind) * visible * phase * exp(-sigma * (top - middle) / lift)
-                through, t0 = behind, t1
-        out[row, i, slices + 1] = total
+        answer[slices + 1] = total + beyond
 
 
 @_threads
-def integrate_lamp(kind, light, camera, medium, reach, threads, last, scattered, below, ends, seen, weight, out):
+def integrate_lamp(kind, light, camera, medium, way, glow, bed, reach, threads, bounds, last, scattered, below, ends,
+                   seen, openness, out):  # fmt: skip
     """Cumulative airlight of one lamp or sun at every slice boundary: ``out`` (rows, columns, slices + 2).
 
     Without colour; of a lamp times the column's distance from it [m]. The entry past the last
-    boundary includes all that lies beyond. ``ends`` (slices + 1,) are the boundaries [m].
+    boundary includes all that lies beyond. ``ends`` (slices + 1,) are the boundaries [m], ``bounds``
+    the first and past the last of the columns and rows that are wanted, the rest `spot_line`'s.
     """
-    rows = seen.shape[0]
     for thread in nb.prange(threads):
-        for row in range(thread, rows, threads):
-            if kind == SUN:
-                _sun_row(light, camera, medium, reach, row, last, scattered, below, ends, seen, weight, out)
-            else:
-                _lamp_row(kind, light, camera, medium, reach, row, last, scattered, below, ends, seen, weight, out)
-
-
-@_plain
-def _sky_row(camera, medium, reach, row, last, directions, light, scattered, below, seen, weight, out):
-    medium, camera, directions, light = floats(medium), floats(camera), floats(directions), floats(light)
-    scattered, below, seen, weight = floats(scattered), floats(below), floats(seen), floats(weight)
-    rows, columns, slices, count = seen.shape
-    top, plain = column(medium, f32(1e9)), medium[PLAIN] > f32(0.0)
-    phase = np.empty(count, np.float32)
-    slant = np.empty(count, np.float32)
-    red, green, blue = light[0], light[1], light[2]
-    for j in range(count):
-        slant[j] = -medium[0] / max(directions[j, 2], f32(1e-3))
-    for i in range(columns):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
-        for j in range(count):
-            cosine = directions[j, 0] * dx + directions[j, 1] * dy + directions[j, 2] * dz
-            phase[j] = medium_phase(medium, cosine)
-        r, g, b = f32(0.0), f32(0.0), f32(0.0)
-        through, t0 = f32(1.0), f32(0.0)
-        out[row, i, 0, :] = f32(0.0)
-        seen_to = last[row, i]
-        for k in range(slices + (BEYOND if seen_to == slices and not _ends_before(medium, reach) else 0)):
-            if k < seen_to:
-                share, under = scattered[row, i, k], below[row, i, k]
-                through, t0 = through - share, slice_distance(f32(k + 1), slices, reach)
-            elif k < slices:
-                share, under = f32(0.0), f32(0.0)
-            else:
-                t1 = t0 * f32(BEYOND_RATIO)
-                behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-                share, under = through - behind, column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
-                through, t0 = behind, t1
-            if share > f32(1e-7):
-                at = min(k, slices - 1)
-                share /= max(weight[row, i, at], f32(1e-6))
-                sr, sg, sb = f32(0.0), f32(0.0), f32(0.0)
-                looks = seen[row, i, at]
-                for j in range(count):
-                    lost = slant[j] * (top - under) if plain or k >= slices else f32(0.0)
-                    w = looks[j] * phase[j] * exp(lost)
-                    sr += w * red[j]
-                    sg += w * green[j]
-                    sb += w * blue[j]
-                r, g, b = r + share * sr, g + share * sg, b + share * sb
-            if k < slices:
-                out[row, i, k + 1, 0], out[row, i, k + 1, 1], out[row, i, k + 1, 2] = r, g, b
-        out[row, i, slices + 1, 0], out[row, i, slices + 1, 1], out[row, i, slices + 1, 2] = r, g, b
-
-
-@_threads
-def integrate_sky(camera, medium, reach, threads, last, directions, light, scattered, below, seen, weight, out):
-    """Cumulative airlight of a sky, rgb: ``out`` (rows, columns, slices + 2, 3), as `integrate_lamp`."""
-    rows = seen.shape[0]
-    for thread in nb.prange(threads):
-        for row in range(thread, rows, threads):
-            _sky_row(camera, medium, reach, row, last, directions, light, scattered, below, seen, weight, out)
+        for row in range(bounds[2] + thread, bounds[3], threads):
+            _lamp_row(kind, light, camera, medium, way, glow, bed, reach, row, bounds[0], bounds[1], last, scattered,
+                      below, ends, seen, openness, out)  # fmt: skip

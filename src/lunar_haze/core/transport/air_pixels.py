@@ -12,7 +12,7 @@ import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
 from lunar_haze.core.transport.air_grid import slice_at
-from lunar_haze.core.transport.air_integral import lamp_values, view_column
+from lunar_haze.core.transport.air_integral import lamp_line
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
@@ -20,39 +20,44 @@ from lunar_haze.core.transport.view import primary_direction
 from lunar_haze.core.units.fast_math import exp
 
 f32 = np.float32
+_inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 _threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 
 #: Pixels within this many columns of a lamp have rays of their own.
 CORE = 2.0
 #: Pixels that a thread takes at a time.
-BLOCK = 4096
+BLOCK = 1024
+#: How far from it a lamp lights most of what it lights [m].
+LIT_M = 6.0
 #: A surface seen through dense mist may be brightened by this much at most when the mist clears.
 MAX_LIFT = f32(30.0)
 
 
+@_inline
+def _mean_of_four(grid, j, i, k, w00, w01, w10, w11):
+    return w00 * grid[j, i, k] + w01 * grid[j, i + 1, k] + w10 * grid[j + 1, i, k] + w11 * grid[j + 1, i + 1, k]
+
+
 @_plain
-def _core_pixel(kind, light, camera, medium, reach, dx, dy, dz, at, j, i, fy, fx, ends, seen, weight):
+def _core_pixel(kind, light, camera, medium, way, glow, dx, dy, dz, at, j, i, fy, fx, ends, scattered, below, seen):
     """Airlight of a lamp at one pixel, times h: columns are too coarse where its light is narrow."""
-    slices = seen.shape[2]
+    rows, columns, slices = seen.shape
     count = min(int(at) + 1, slices)
-    under, lost, scattered = (
-        np.empty(slices + 1, np.float32),
-        np.empty(slices, np.float32),
-        np.empty(slices, np.float32),
-    )
-    below, value = np.empty(slices, np.float32), np.empty(slices, np.float32)
-    view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered, below)
-    lamp_values(kind, light, camera, medium, reach, dx, dy, dz, count, slices, ends, below, value)
+    # What the mist and the place do varies less than the lamp's light: it is read between the columns.
+    w00, w01 = (f32(1.0) - fy) * (f32(1.0) - fx), (f32(1.0) - fy) * fx
+    w10, w11 = fy * (f32(1.0) - fx), fy * fx
+    under, back = np.empty(slices, np.float32), np.empty(slices, np.float32)
+    for k in range(count):
+        under[k] = _mean_of_four(below, j, i, k, w00, w01, w10, w11)
+        back[k] = _mean_of_four(scattered, j, i, k, w00, w01, w10, w11)
+        back[k] *= _mean_of_four(seen, j, i, k, w00, w01, w10, w11)
+    value, along, line = np.empty(slices, np.float32), np.empty(slices, np.float32), np.empty(way.shape[2], np.float32)
+    lamp_line(kind, light, camera, medium, way, glow, ends[slices], f32(j) + fy, f32(i) + fx, rows, columns, dx, dy, dz,
+              count, slices, ends, under, line, along, value)  # fmt: skip
     total = f32(0.0)
     for k in range(count):
-        arrives, looks = f32(0.0), f32(1e-6)
-        for corner in range(4):
-            y, x = corner >> 1, corner & 1
-            near = (fy if y else f32(1.0) - fy) * (fx if x else f32(1.0) - fx)
-            arrives += near * seen[j + y, i + x, k]
-            looks += near * weight[j + y, i + x, k]
-        total += value[k] * scattered[k] * arrives / looks * min(at - f32(k), f32(1.0))
+        total += value[k] * back[k] * min(at - f32(k), f32(1.0))
     return total
 
 
@@ -75,20 +80,19 @@ def _place_row(camera, y, width, slices, reach, depth, directions, at):
 
 
 @_plain
-def _spread_row(
-    y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint, scale, x0, x1, out
-):
+def _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below, seen,
+                volume, tint, scale, x0, x1, out):  # fmt: skip
     volume, tint, out, at, scale = floats(volume), floats(tint), floats(out), floats(at), floats(scale)
     camera, light, directions, medium = floats(camera), floats(light), floats(directions), floats(medium)
-    ends, seen, weight = floats(ends), floats(seen), floats(weight)
-    rows, columns, slices, channels = volume.shape[0], volume.shape[1], volume.shape[2] - 2, volume.shape[3]
+    ends, seen, way, scattered, below = floats(ends), floats(seen), floats(way), floats(scattered), floats(below)
+    rows, columns, slices = seen.shape
     one, half = f32(1.0), f32(0.5)
     gy = min(max((f32(y) + half) * f32(rows) / f32(height) - half, f32(0.0)), f32(rows) - f32(1.001))
     j = int(gy)
     fy = gy - f32(j)
     kind = int(light[KIND])
     core_x, core_y, core = f32(0.0), f32(0.0), False
-    if kind == SUN or kind == SKY:
+    if kind == SUN:
         for x in range(x0, x1):
             scale[x] = one
     else:
@@ -107,32 +111,21 @@ def _spread_row(
             core = abs(core_y - gy) < f32(CORE)
     ratio, red, green, blue = f32(columns) / f32(width), tint[0], tint[1], tint[2]
     flat = volume.reshape(volume.size)
-    layer, line, top = np.uint32((slices + 2) * channels), np.uint32(columns * (slices + 2) * channels), f32(slices + 1)
-    first, wide = np.uint32(j) * line, np.uint32(channels)
+    layer, line, top = np.uint32(slices + 2), np.uint32(columns * (slices + 2)), f32(slices + 1)
+    first, wide = np.uint32(j) * line, np.uint32(1)
     for x in range(x0, x1):
         pixel = y * width + x
         gx = min(max((f32(x) + half) * ratio - half, f32(0.0)), f32(columns) - f32(1.001))
         i = np.uint32(gx)
         fx = gx - f32(i)
-        a = min(at[pixel] * step, top)
+        a = min(at[pixel], top)
         k = np.uint32(min(a, f32(slices)))
         fk = a - f32(k)
         # Nearness of the four columns, and of the two boundaries.
         w00, w01, w10, w11 = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
         n0, n1 = (one - fk) * scale[x], fk * scale[x]
-        o = first + i * layer + k * wide
+        o = first + i * layer + k
         p = o + wide
-        if channels == 3:
-            for c in range(3):
-                value = n0 * (
-                    w00 * flat[o] + w01 * flat[o + layer] + w10 * flat[o + line] + w11 * flat[o + line + layer]
-                )
-                value += n1 * (
-                    w00 * flat[p] + w01 * flat[p + layer] + w10 * flat[p + line] + w11 * flat[p + line + layer]
-                )
-                out[pixel, c] += value * tint[c]
-                o, p = o + np.uint32(1), p + np.uint32(1)
-            continue
         value = n0 * (w00 * flat[o] + w01 * flat[o + layer] + w10 * flat[o + line] + w11 * flat[o + line + layer])
         value += n1 * (w00 * flat[p] + w01 * flat[p + layer] + w10 * flat[p + line] + w11 * flat[p + line + layer])
         if core and abs(core_x - gx) < f32(CORE):
@@ -140,8 +133,8 @@ def _spread_row(
             own = min(max(f32(CORE) - away, f32(0.0)), one)
             if own > f32(0.0):
                 exact = _core_pixel(
-                    kind, light, camera, medium, ends[slices], directions[0, pixel], directions[1, pixel],
-                    directions[2, pixel], a, j, int(i), fy, fx, ends, seen, weight,
+                    kind, light, camera, medium, way, glow, directions[0, pixel], directions[1, pixel],
+                    directions[2, pixel], a, j, int(i), fy, fx, ends, scattered, below, seen,
                 )  # fmt: skip
                 value += own * (exact * scale[x] - value)
         out[pixel, 0] += value * red
@@ -150,22 +143,84 @@ def _spread_row(
 
 
 @_threads
-def spread(
-    width, height, camera, medium, light, step, threads, directions, at, ends, seen, weight, volume, tint, bounds, out
-):
-    """Add the cumulative volume, read at every pixel's own depth, to ``out`` (pixels, 3).
+def spread(width, height, camera, medium, way, glow, light, threads, directions, at, ends, scattered, below,
+           seen, volume, tint, bounds, out):  # fmt: skip
+    """Add a lamp's or a sun's cumulative volume, read at every pixel's own depth, to ``out`` (pixels, 3).
 
     ``bounds`` are the first and past the last of the columns and rows of pixels that are written.
-    ``step`` turns the slice positions of `place_pixels` into this volume's. Lamps are divided by
-    the pixel's distance from them, and their cores gone through pixel by pixel.
+    Lamps are divided by the pixel's distance from them, and their cores gone through pixel by pixel.
     """
     for thread in nb.prange(threads):
         scale = np.empty(width, np.float32)
         for y in range(bounds[2] + thread, bounds[3], threads):
-            _spread_row(
-                y, width, height, camera, medium, light, step, directions, at, ends, seen, weight, volume, tint,
-                scale, bounds[0], bounds[1], out,
-            )  # fmt: skip
+            _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below,
+                        seen, volume, tint, scale, bounds[0], bounds[1], out)  # fmt: skip
+
+
+@_plain
+def _read_row(y, width, height, step, at, volume, tint, slab, out):
+    volume, tint, out, at, slab = floats(volume), floats(tint), floats(out), floats(at), floats(slab)
+    rows, columns, layers, channels = volume.shape
+    one, half = f32(1.0), f32(0.5)
+    gy = min(max((f32(y) + half) * f32(rows) / f32(height) - half, f32(0.0)), f32(rows) - f32(1.001))
+    j = int(gy)
+    fy = gy - f32(j)
+    # Between the rows first, once for all pixels of this one.
+    size = columns * layers * channels
+    upper, lower = volume[j].reshape(size), volume[j + 1].reshape(size)
+    for n in range(size):
+        slab[n] = upper[n] + fy * (lower[n] - upper[n])
+    ratio, top, width_of = f32(columns) / f32(width), f32(layers - 1), np.uint32(channels)
+    column = np.uint32(layers * channels)
+    for x in range(width):
+        pixel = y * width + x
+        gx = min(max((f32(x) + half) * ratio - half, f32(0.0)), f32(columns) - f32(1.001))
+        i = np.uint32(gx)
+        fx = gx - f32(i)
+        a = min(at[pixel] * step, top)
+        k = np.uint32(min(a, top - one))
+        fk = a - f32(k)
+        w00, w01, w10, w11 = (one - fx) * (one - fk), (one - fx) * fk, fx * (one - fk), fx * fk
+        o = i * column + k * width_of
+        p = o + width_of
+        if channels == 3:
+            q, r = o + column, p + column
+            for c in range(3):
+                step_c = np.uint32(c)
+                value = w00 * slab[o + step_c] + w01 * slab[p + step_c]
+                value += w10 * slab[q + step_c] + w11 * slab[r + step_c]
+                out[pixel, c] += value * tint[c]
+            continue
+        for c in range(channels):
+            value = w00 * slab[o] + w01 * slab[p] + w10 * slab[o + column] + w11 * slab[p + column]
+            out[pixel, c] += value * tint[c]
+            o, p = o + np.uint32(1), p + np.uint32(1)
+
+
+@_threads
+def read_volume(width, height, step, threads, at, volume, tint, out):
+    """Add a cumulative volume (rows, columns, slices + 2, channels), read at every pixel's depth, to ``out``.
+
+    ``step`` turns the slice positions of `place_pixels` into this volume's.
+    """
+    for thread in nb.prange(threads):
+        slab = np.empty(volume.shape[1] * volume.shape[2] * volume.shape[3], np.float32)
+        for y in range(thread, height, threads):
+            _read_row(y, width, height, step, at, volume, tint, slab, out)
+
+
+@_threads
+def add_depths(last, scattered, threads, out):
+    """Optical depth before every slice's end, of what slices throw back: ``out`` (rows, columns, slices + 2, 1)."""
+    rows, columns, slices = scattered.shape
+    for thread in nb.prange(threads):
+        for row in range(thread, rows, threads):
+            for i in range(columns):
+                through = f32(1.0)
+                for k in range(slices + 1):
+                    if k < last[row, i]:
+                        through -= scattered[row, i, k]
+                    out[row, i, k + 1, 0] = -f32(math.log(max(through, f32(1e-6))))
 
 
 @_threads
@@ -176,77 +231,107 @@ def compare_air(camera, before, after, threads, depth, directions, change, colum
     for thread in nb.prange(threads):
         for i in range(thread, (pixels + BLOCK - 1) // BLOCK, threads):
             first, stop = i * BLOCK, min((i + 1) * BLOCK, pixels)
-            _compare_part(camera, before, after, first, stop, depth, directions, change, column_change)
+            _compare_part(camera, before, after, depth[first:stop], directions[2, first:stop], change[first:stop],
+                          column_change[first:stop])  # fmt: skip
 
 
+# Parts are handed on as slices: an index that might be below zero would keep loops from running on
+# several numbers at once.
 @_plain
-def _compare_part(camera, before, after, first, stop, depth, directions, change, column_change):
+def _compare_part(camera, before, after, depth, rise, change, column_change):
     camera, before, after = floats(camera), floats(before), floats(after)
     here = before[0] * column(before, camera[2]) - after[0] * column(after, camera[2])
-    for pixel in range(first, stop):
-        dz, t = directions[2, pixel], min(depth[pixel], FAR)
+    for n in range(depth.shape[0]):
+        dz, t = rise[n], min(depth[n], FAR)
         z = camera[2] + t * dz
-        column_change[pixel] = before[0] * column(before, z) - after[0] * column(after, z)
+        column_change[n] = before[0] * column(before, z) - after[0] * column(after, z)
         if abs(dz) < f32(1e-3):
-            change[pixel] = fog_depth(before, camera[2], dz, t) - fog_depth(after, camera[2], dz, t)
+            change[n] = fog_depth(before, camera[2], dz, t) - fog_depth(after, camera[2], dz, t)
         else:
-            change[pixel] = (column_change[pixel] - here) / dz
+            change[n] = (column_change[n] - here) / dz
 
 
 @_plain
-def _dim_part(spots, camera, before, after, first, stop, depth, directions, change, column_change, base, gain, out):
+def onward_share(g):
+    """Share of scattered light that Henyey and Greenstein's function throws into the half in front of it."""
+    g = f32(1e-3) if abs(g) < f32(1e-3) else g
+    return (f32(1.0) + g) / (f32(2.0) * g) * (f32(1.0) - (f32(1.0) - g) / f32(math.sqrt(f32(1.0) + g * g)))
+
+
+@_plain
+def _felt(before, after, depth_before, depth_after):
+    """How much of a change of the way's optical depth surfaces feel: what it scatters onward lights them too.
+
+    Beside exp(-d) of the light there is onward d exp(-d), scattered once.
+    """
+    share = onward_share(before[4]) * (before[6] + before[7] + before[8]) * f32(1 / 3)
+    change = depth_after - depth_before
+    if abs(change) < f32(1e-4):
+        return f32(1.0) - share / (f32(1.0) + share * depth_before)
+    more = f32(math.log((f32(1.0) + share * depth_after) / (f32(1.0) + share * depth_before)))
+    return f32(1.0) - more / change
+
+
+@_plain
+def _dim_part(spots, camera, before, after, depth, ax, ay, az, change, column_change, base, gain, way, near2, wide,
+              out):  # fmt: skip
     spots, camera, before, after = floats(spots), floats(camera), floats(before), floats(after)
-    depth, base, out, change, directions = floats(depth), floats(base), floats(out), floats(change), floats(directions)
-    ax, ay, az, column_change = directions[0], directions[1], directions[2], floats(column_change)
-    kind = int(spots[0, KIND])
-    way, near2 = np.empty(stop - first, np.float32), np.full(stop - first, f32(1e30), np.float32)
+    kind, count = int(spots[0, KIND]), depth.shape[0]
     if kind == SUN or kind == SKY:
-        # The mean slant of an even sky is a diffusivity factor of 5/3.
-        lift = f32(0.6) if kind == SKY else max(abs(spots[0, AXIS + 2]), f32(1e-3))
-        at_top = before[0] * column(before, f32(1e9)) - after[0] * column(after, f32(1e9))
-        for n in range(stop - first):
-            way[n] = (at_top - column_change[first + n]) / lift
+        # The mean slant of an even sky is a diffusivity factor of 5/3, in which what is scattered counts.
+        over = f32(1.0) / (f32(0.6) if kind == SKY else max(abs(spots[0, AXIS + 2]), f32(1e-3)))
+        top_before, top_after = before[0] * column(before, f32(1e9)), after[0] * column(after, f32(1e9))
+        if kind == SUN:
+            over *= _felt(before, after, over * top_before, over * top_after)
+        for n in range(count):
+            way[n] = over * (top_before - top_after - column_change[n])
     else:
+        for n in range(count):
+            near2[n] = f32(1e30)
         # Of several lamps the nearest lights a surface most.
         for spot in range(spots.shape[0]):
             lamp_x, lamp_y, lamp_z = spots[spot, POSITION], spots[spot, POSITION + 1], spots[spot, POSITION + 2]
             at_lamp = before[0] * column(before, lamp_z) - after[0] * column(after, lamp_z)
-            rate_lamp = before[0] * density(before, lamp_z) - after[0] * density(after, lamp_z)
-            for n in range(stop - first):
-                t = min(depth[first + n], FAR)
-                lx = lamp_x - camera[0] - t * ax[first + n]
-                ly = lamp_y - camera[1] - t * ay[first + n]
-                lz = lamp_z - camera[2] - t * az[first + n]
+            dense_before, dense_after = before[0] * density(before, lamp_z), after[0] * density(after, lamp_z)
+            felt = _felt(before, after, f32(LIT_M) * dense_before, f32(LIT_M) * dense_after)
+            rate_lamp = dense_before - dense_after
+            lamp_x, lamp_y, lamp_z = lamp_x - camera[0], lamp_y - camera[1], lamp_z - camera[2]
+            for n in range(count):
+                t = min(depth[n], FAR)
+                lx, ly, lz = lamp_x - t * ax[n], lamp_y - t * ay[n], lamp_z - t * az[n]
                 d2 = lx * lx + ly * ly + lz * lz
                 level = abs(lz) < f32(0.02)
-                rate = rate_lamp if level else (at_lamp - column_change[first + n]) / (f32(1.0) if level else lz)
+                rate = rate_lamp if level else (at_lamp - column_change[n]) / (f32(1.0) if level else lz)
                 nearer = d2 < near2[n]
-                way[n] = f32(math.sqrt(d2)) * rate if nearer else way[n]
+                way[n] = f32(math.sqrt(d2)) * rate * felt if nearer else way[n]
                 near2[n] = min(d2, near2[n])
-    for n in range(stop - first):
-        total = change[first + n] + (way[n] if depth[first + n] < FAR else f32(0.0))
+    for n in range(count):
+        total = change[n] + (way[n] if depth[n] < FAR else f32(0.0))
         way[n] = min(exp(min(total, f32(20.0))), MAX_LIFT)
-    red, green, blue = gain[0], gain[1], gain[2]
-    for n in range(stop - first):
-        pixel, ratio = first + n, way[n]
-        out[pixel, 0] += base[pixel, 0] * ratio * red
-        out[pixel, 1] += base[pixel, 1] * ratio * green
-        out[pixel, 2] += base[pixel, 2] * ratio * blue
+    # Channel by channel in a row, so that the sums run on several numbers at once.
+    for n in range(count):
+        wide[3 * n], wide[3 * n + 1], wide[3 * n + 2] = way[n] * gain[0], way[n] * gain[1], way[n] * gain[2]
+    for n in range(3 * count):
+        out[n] += base[n] * wide[n]
 
 
 @_threads
 def dim_surfaces(spots, first_spots, camera, before, after, threads, depth, directions, change, column_change, pool,
                  slots, gains, out):  # fmt: skip
-    """Add to ``out`` (pixels, 3) the surfaces of sources as a change of medium leaves them on the direct paths.
+    """Add to ``out`` (pixels * 3,) the surfaces of sources as a change of medium leaves them on the direct paths.
 
-    Source n has its sums in ``pool[slots[n]]`` (pixels, 3), ``gains`` (n, 3), and the lamps
+    Source n has its sums in ``pool[slots[n]]`` (pixels * 3,), ``gains`` (n, 3), and the lamps
     ``spots[first_spots[n]:first_spots[n + 1]]`` (packed lights); changes as of `compare_air`.
     """
     pixels = depth.shape[0]
     for thread in nb.prange(threads):
+        room = np.empty((5, BLOCK), np.float32)
+        wide = room[2:].reshape(3 * BLOCK)
         for i in range(thread, (pixels + BLOCK - 1) // BLOCK, threads):
+            a, b = i * BLOCK, min((i + 1) * BLOCK, pixels)
             # All sources of a block in turn, while it is at hand.
             for n in range(slots.shape[0]):
-                _dim_part(spots[first_spots[n] : first_spots[n + 1]], camera, before, after, i * BLOCK,
-                          min((i + 1) * BLOCK, pixels), depth, directions, change, column_change, pool[slots[n]],
-                          gains[n], out)  # fmt: skip
+                _dim_part(spots[first_spots[n] : first_spots[n + 1]], camera, before, after, depth[a:b],
+                          directions[0, a:b], directions[1, a:b], directions[2, a:b], change[a:b], column_change[a:b],
+                          pool[slots[n], 3 * a : 3 * b], gains[n], room[0], room[1], wide,
+                          out[3 * a : 3 * b])  # fmt: skip

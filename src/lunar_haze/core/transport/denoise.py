@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 log = logging.getLogger(__name__)
 
 
-class Stopped(Exception):
+class StoppedError(Exception):
     """Denoising was given up because nobody waits for it any longer."""
 
 
@@ -36,7 +36,7 @@ class _Denoiser:
         return not self._was_stopped
 
     def run(self, images: dict[str, NDArray[np.float32]], quality: str, stop: Callable[[], bool]) -> None:
-        """Denoise ``color`` (H, W, 3) with its guides into ``output``. Raises RuntimeError and `Stopped`."""
+        """Denoise ``color`` (H, W, 3) with its guides into ``output``. Raises RuntimeError and `StoppedError`."""
         self._stop, self._was_stopped = stop, False
         with self._binding.Filter(self._device, "RT") as act:
             for name, image in images.items():
@@ -49,7 +49,7 @@ class _Denoiser:
             act.execute()
             error = self._device.get_error()
         if self._was_stopped:
-            raise Stopped
+            raise StoppedError
         if error:
             raise RuntimeError(error)
 
@@ -70,7 +70,7 @@ def denoise(
     """Radiance (H, W, 3) freed of grain, with albedo and normal (H, W, 3) as guides.
 
     ``quality`` is fast, balanced or high. ``stop`` is asked while it goes on, from any thread: when
-    it says so the work is given up and `Stopped` raised. Without the package, or should it fail,
+    it says so the work is given up and `StoppedError` raised. Without the package, or should it fail,
     the input is returned and the reason logged.
     """
     backend = _denoiser()

@@ -4,16 +4,54 @@ import time
 from collections.abc import Callable
 
 import attrs
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, digest
 from lunar_haze.core.sources.model import Crowd
 from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
+from lunar_haze.core.transport.air_pixels import MAX_LIFT
 from lunar_haze.core.transport.frame import Frame, LayerSum, lit_of
 from lunar_haze.core.transport.lights import pack_lights
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
+
+
+@attrs.define(eq=False)
+class _Base:
+    """A picture free of grain, the heard layers that it is of, and what the live way has for them."""
+
+    frame: Frame
+    specs: list[LayerSpec]
+    gains: list[LayerGain]
+    clean: NDArray[np.float32]
+    parts: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+    state: list[tuple[int, LayerSpec, int]] | None = None
+
+
+def _heard(specs: list[LayerSpec], gains: list[LayerGain]) -> list[tuple[LayerSpec, LayerGain]]:
+    return [(s, g) for s, g in zip(specs, gains) if not g.is_silent]
+
+
+def _bare(specs: list[LayerSpec]) -> set[LayerSpec]:
+    """Layers but for their medium."""
+    return {attrs.evolve(s, medium=Medium()) for s in specs}
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def stand_on(clean, surface_before, air_before, surface, air, out):
+    """A picture free of grain (n,) as what the live way says of it, before and now, changes it: ``out``.
+
+    What the live way takes for air is replaced, and what is left, surfaces and all that it does not
+    know, goes along with the surfaces. Where it had more air than there is light, the air goes along.
+    """
+    for n in nb.prange(clean.shape[0]):
+        least = np.float32(1e-20)
+        kept = min((clean[n] + least) / (air_before[n] + least), np.float32(1.0))
+        change = min((surface[n] + least) / (surface_before[n] + least), MAX_LIFT)
+        out[n] = air[n] * kept + max(clean[n] - air_before[n], np.float32(0.0)) * change
 
 
 class LiveAir:
@@ -24,12 +62,17 @@ class LiveAir:
         self._reach: dict[str, float] = {}
         self._pixels: tuple[Frame, ViewPixels] | None = None
         self._limit = memory_bytes
+        self._base: _Base | None = None
+        self._rooms: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+        #: Whether the last mixed answer was free of grain, as the picture that it stood on.
+        self.stands_on_clean = False
 
     def clear(self) -> None:
         """Forget everything (another place)."""
         self._grids.clear()
         self._reach.clear()
         self._pixels = None
+        self._base = None
 
     def _pixels_of(self, frame: Frame) -> ViewPixels:
         if self._pixels is None or self._pixels[0] is not frame:
@@ -44,8 +87,11 @@ class LiveAir:
             self._pixels = frame, ViewPixels(frame.camera, self._reach[name], depth)
         return self._pixels[1]
 
-    def gather(self, frame: Frame, specs: list[LayerSpec], passes: int, budget_s: float) -> None:
-        """Add looks to the grids of ``specs`` that have fewer than ``passes``, for a while."""
+    def gather(
+        self, frame: Frame, specs: list[LayerSpec], passes: int, budget_s: float,
+        stop: Callable[[], bool] = lambda: False,
+    ) -> None:  # fmt: skip
+        """Add looks to the grids of ``specs`` that have fewer than ``passes``, for a while or until ``stop``."""
         until = time.perf_counter() + budget_s
         pixels = self._pixels_of(frame)
         lights = None
@@ -65,7 +111,7 @@ class LiveAir:
                 grid = self._grids[key] = new_grid(frame.arrays, lights, number)
                 self._make_room(set(keys))
             look_once(grid, frame.arrays, frame.camera, float(pixels.reach), frame.guides.depth)
-            if time.perf_counter() > until:
+            if time.perf_counter() > until or stop():
                 return
 
     def _make_room(self, keep: set[str]) -> None:
@@ -98,26 +144,73 @@ class LiveAir:
             )  # fmt: skip
         return True
 
+    def remember(
+        self, frame: Frame, specs: list[LayerSpec], gains: list[LayerGain], clean: NDArray[np.float32]
+    ) -> None:
+        """Let later answers stand on a picture of these layers that is free of grain (H, W, 3)."""
+        heard = _heard(specs, gains)
+        if heard:
+            self._base = _Base(frame, [s for s, _g in heard], [g for _s, g in heard], clean.copy())
+
+    def get_ready(self) -> None:
+        """Work out ahead what the first answer to an edit would have to."""
+        if self._base is not None:
+            self._parts_of(self._base)
+
+    def _parts_of(self, base: "_Base") -> tuple[NDArray, NDArray] | None:
+        """Surfaces and air as the live way has them for a remembered picture."""
+        known = self._known(base.frame, base.specs)
+        if not known:
+            return None
+        # Made of the same sums as the answers, or the grain of the two would not be the same.
+        state = [(grid.passes, layer.spec, layer.passes) for grid, layer in known]
+        if base.parts is None or base.state != state:
+            base.state, base.parts = state, (np.zeros_like(base.clean), np.zeros_like(base.clean))
+            self._add_parts(base.frame, base.specs, base.gains, *base.parts)
+        return base.parts
+
     def mixed_answer(self, frame: Frame, wanted: list[LayerSpec], gains: list[LayerGain], out: NDArray) -> bool:
         """The whole picture in an edited medium under ``gains``; False, with nothing written, when it cannot be told.
 
-        Quicker than `answer`, since light is gathered before it is spread over pixels. ``out`` (H, W, 3).
+        Quicker than `answer`, since light is gathered before it is spread over pixels. What it does
+        not follow, such as light from surfaces in the air, is as in the picture remembered last, and
+        so is the grain: live answers say what has changed since then. ``out`` (H, W, 3).
         """
-        heard = [(s, g) for s, g in zip(wanted, gains) if any(g.surface) or any(g.air)]
-        known = self._known(frame, [s for s, _g in heard])
+        heard = _heard(wanted, gains)
+        if self._rooms is None or self._rooms[0].shape != out.shape:
+            self._rooms = np.empty(out.shape, np.float32), np.empty(out.shape, np.float32)
+        surface, air = self._rooms
+        surface[...], air[...] = 0, 0
+        if not self._add_parts(frame, [s for s, _g in heard], [g for _s, g in heard], surface, air):
+            return False
+        base = self._base
+        kin = base is not None and base.frame is frame and _bare(base.specs) == _bare([s for s, _g in heard])
+        before = self._parts_of(base) if kin else None
+        if before is None:
+            np.add(surface, air, out=out)
+        else:
+            stand_on(base.clean.ravel(), *(part.ravel() for part in (*before, surface, air)), out.ravel())
+        self.stands_on_clean = before is not None
+        return True
+
+    def _add_parts(
+        self, frame: Frame, specs: list[LayerSpec], gains: list[LayerGain], surface: NDArray, air: NDArray
+    ) -> bool:
+        """Add surfaces and airlight of heard layers to two pictures (H, W, 3); False when they cannot be told."""
+        known = self._known(frame, specs)
         if not known:
             return False
         grids, bases = zip(*known)
-        flat = out.reshape(-1, 3)
-        flat[...] = 0
-        air = ViewAir(self._pixels_of(frame), heard[0][0].medium)
-        air.add_mixed(list(grids), np.array([g.air for _s, g in heard], np.float32), frame.arrays, flat)
+        view = ViewAir(self._pixels_of(frame), specs[0].medium)
+        view.add_mixed(
+            list(grids), np.array([g.air for g in gains], np.float32), frame.arrays, air.reshape(-1, 3)
+        )  # fmt: skip
         # Surfaces of one old medium at a time: what changed is the same for all of them.
         for medium in {base.spec.medium for base in bases}:
             mine = [n for n, base in enumerate(bases) if base.spec.medium == medium]
-            air.dim(
+            view.dim(
                 [grids[n] for n in mine], medium, frame.surface_pool, np.array([bases[n].slot for n in mine]),
-                np.array([np.divide(heard[n][1].surface, bases[n].passes) for n in mine]), flat,
+                np.array([np.divide(gains[n].surface, bases[n].passes) for n in mine]), surface.reshape(-1, 3),
             )  # fmt: skip
         return True
 
@@ -125,14 +218,14 @@ class LiveAir:
         """Looks and a refined layer for each of ``specs``; None unless there are both for all."""
         known = []
         for spec in specs:
-            grid, base = self._grids.get(spec.grid_key()), self._base(frame, spec)
+            grid, base = self._grids.get(spec.grid_key()), self._refined(frame, spec)
             if grid is None or not grid.passes or base is None:
                 return None
             known.append((grid, base))
         return known
 
     @staticmethod
-    def _base(frame: Frame, spec: LayerSpec) -> LayerSum | None:
+    def _refined(frame: Frame, spec: LayerSpec) -> LayerSum | None:
         """The best refined layer that differs from ``spec`` by its medium alone, the clearest first."""
         found = [s for s in frame.sums.values() if s.passes >= 1 and attrs.evolve(s.spec, medium=spec.medium) == spec]
         return max(found, key=lambda s: (min(s.passes, 8), s.spec.medium.visibility_m), default=None)

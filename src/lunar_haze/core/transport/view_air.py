@@ -5,14 +5,31 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.transport.air_grid import COLUMNS, ROWS, SLICES, LightGrid, slice_distance, slices_seen
-from lunar_haze.core.transport.air_integral import integrate_lamp, integrate_sky, view_air
-from lunar_haze.core.transport.air_pixels import compare_air, dim_surfaces, place_pixels, spread
-from lunar_haze.core.transport.air_pour import core_bounds, core_of, pour
-from lunar_haze.core.transport.air_ways import weighed
-from lunar_haze.core.transport.lights import COLUMNS as COLUMNS_OF_LIGHT
-from lunar_haze.core.transport.lights import FIRST, KIND, SKY, SURFACE
+from lunar_haze.core.transport.air_gather import Bounds, core_bounds, core_of, gather, keep_own
+from lunar_haze.core.transport.air_grid import (
+    COLUMNS,
+    ROWS,
+    SKY_COLUMNS,
+    SKY_ROWS,
+    SKY_SLICES,
+    SLICES,
+    LightGrid,
+    slice_distance,
+    slices_seen,
+)
+from lunar_haze.core.transport.air_integral import integrate_lamp, view_air
+from lunar_haze.core.transport.air_pixels import (
+    add_depths,
+    compare_air,
+    dim_surfaces,
+    place_pixels,
+    read_volume,
+    spread,
+)
+from lunar_haze.core.transport.air_ways import Ways, ways_of, weighed_sky
+from lunar_haze.core.transport.lights import FIRST, KIND, SUN, SURFACE
 from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.transport.sky_integral import integrate_sky
 from lunar_haze.core.transport.surfaces import emission_at
 
 f32 = np.float32
@@ -23,6 +40,11 @@ _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _surface_colour(s, lights, number):
     triangle = lights.emitters[int(lights.rows[number, FIRST])]
     return emission_at(s, triangle, f32(1 / 3), f32(1 / 3))
+
+
+def addresses(arrays: list[NDArray]) -> NDArray[np.int64]:
+    """Where arrays (C-contiguous float32) lie in memory; they must be kept while this is in use."""
+    return np.array([array.ctypes.data for array in arrays], np.int64)
 
 
 class ViewPixels:
@@ -38,6 +60,7 @@ class ViewPixels:
         )  # fmt: skip
         self._grids: dict[tuple[int, int, int], tuple[NDArray, NDArray]] = {}
         self._rooms: dict[tuple[tuple[int, ...], int], NDArray[np.float32]] = {}
+        self._depths: tuple[Medium, NDArray[np.float32]] | None = None
 
     def room(self, shape: tuple[int, ...], use: int) -> NDArray[np.float32]:
         """Memory for one use at a time, kept since new pages cost more than what is written to them."""
@@ -52,6 +75,20 @@ class ViewPixels:
             ends = [slice_distance(f32(k), grid[2], self.reach) for k in range(grid[2] + 1)]
             self._grids[grid] = last, np.array(ends, np.float32)
         return self._grids[grid]
+
+
+    def depth_seen(self, medium: Medium) -> NDArray[np.float32]:
+        """`ViewAir.depth_seen`, kept for the medium asked for last."""
+        if self._depths is None or self._depths[0] != medium:
+            # Rooms of its own: those of the present medium are in use.
+            other = ViewAir(self, medium)
+            shape = (ROWS, COLUMNS, SLICES)
+            last, ends = self.slices(shape)
+            scattered, below = np.empty(shape, np.float32), np.empty(shape, np.float32)
+            view_air(self.camera, medium.pack(), nb.get_num_threads(), ends, last, scattered, below)
+            other.lay_along(shape, scattered, below)
+            self._depths = medium, other.depth_seen()
+        return self._depths[1]
 
 
 class ViewAir:
@@ -72,47 +109,72 @@ class ViewAir:
             self._along[grid] = scattered, below
         return self._along[grid]
 
-    def _integrate(
-        self, grid: LightGrid, spot: int, s: SceneArrays
-    ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-        """Cumulative airlight of one spot, its colour, and the looks that its core is seen with."""
-        pixels, threads = self._pixels, nb.get_num_threads()
+    def lay_along(self, grid: tuple[int, int, int], scattered: NDArray, below: NDArray) -> None:
+        """Take what `along` would work out."""
+        self._along[grid] = scattered, below
+
+    def _ways(self, grid: LightGrid, spot: int) -> Ways:
+        return ways_of(grid, spot, self._medium, self._pixels.camera, float(self._pixels.reach))
+
+    def _colour(self, grid: LightGrid, spot: int, s: SceneArrays) -> NDArray[np.float32]:
+        colour = np.asarray(self._medium.albedo, np.float32)
+        if int(grid.spots[spot][KIND]) == SURFACE:
+            colour = colour * np.array(_surface_colour(s, grid.lights, spot), np.float32)
+        return colour
+
+    def _sky(self, grid: LightGrid) -> NDArray[np.float32]:
+        """Cumulative airlight of a sky (rows, columns, slices + 2, 3), without the medium's colour."""
+        pixels = self._pixels
+        last, _ends = pixels.slices(grid.shape)
+        scattered, below = self.along(grid.shape)
+        volume = pixels.room((*grid.shape[:2], grid.shape[2] + 2, 3), 2)
+        looks = pixels.room(grid.seen[0].shape, 5)
+        seen = weighed_sky(grid, self._medium, pixels.camera, float(pixels.reach), last, looks)
+        integrate_sky(
+            pixels.camera, self._packed, pixels.reach, nb.get_num_threads(), last, grid.directions, grid.light,
+            scattered, below, seen, volume,
+        )  # fmt: skip
+        return volume
+
+    def _lamp(self, grid: LightGrid, spot: int, ways: Ways, bounds: Bounds | None = None) -> NDArray[np.float32]:
+        """Cumulative airlight of a lamp or a sun (rows, columns, slices + 2), as of `integrate_lamp`."""
+        pixels, light, (rows, columns, slices) = self._pixels, grid.spots[spot], grid.shape
         last, ends = pixels.slices(grid.shape)
         scattered, below = self.along(grid.shape)
-        light = grid.spots[spot]
-        colour = np.asarray(self._medium.albedo, np.float32)
-        sky = grid.directions is not None
-        volume = pixels.room((*grid.shape[:2], grid.shape[2] + 2, 3 if sky else 1), 2)
-        looks = pixels.room(grid.seen[spot].shape, 5)
-        seen = weighed(grid, spot, self._medium, pixels.camera, float(pixels.reach), last, looks)
-        if sky:
-            integrate_sky(
-                pixels.camera, self._packed, pixels.reach, threads, last, grid.directions, grid.light, scattered,
-                below, seen, grid.weight[0], volume,
-            )  # fmt: skip
-            return volume, colour, grid.weight[0]
+        volume = pixels.room((rows, columns, slices + 2), 2)
+        openness = grid.openness(spot) if self._medium.multiple > 0 and int(light[KIND]) == SUN else grid.seen[spot]
         integrate_lamp(
-            int(light[KIND]), light, pixels.camera, self._packed, pixels.reach, threads, last, scattered, below, ends,
-            seen, grid.weight[spot], volume[..., 0],
+            int(light[KIND]), light, pixels.camera, self._packed, ways.depths, ways.glow, ways.bed, pixels.reach,
+            nb.get_num_threads(), bounds or (0, columns, 0, rows), last, scattered, below, ends, grid.seen[spot],
+            openness, volume,
         )  # fmt: skip
-        if int(light[KIND]) == SURFACE:
-            colour = colour * np.array(_surface_colour(s, grid.lights, spot), np.float32)
-        return volume, colour, seen
+        return volume
 
-    def _spread(self, grid: LightGrid, spot: int, volume: NDArray, colour: NDArray, seen: NDArray, out: NDArray,
-                bounds: tuple[int, int, int, int] | None = None) -> None:  # fmt: skip
+    def _spread(self, grid: LightGrid, spot: int, ways: Ways, volume: NDArray, colour: NDArray, out: NDArray,
+                bounds: Bounds | None = None) -> None:  # fmt: skip
         pixels = self._pixels
         _last, ends = pixels.slices(grid.shape)
         spread(
-            pixels.width, pixels.height, pixels.camera, self._packed, grid.spots[spot], f32(grid.shape[2] / SLICES),
-            nb.get_num_threads(), pixels.directions, pixels.at, ends, seen, grid.weight[spot], volume,
+            pixels.width, pixels.height, pixels.camera, self._packed, ways.depths, ways.glow, grid.spots[spot],
+            nb.get_num_threads(), pixels.directions, pixels.at, ends, *self.along(grid.shape), grid.seen[spot], volume,
             colour.astype(np.float32), bounds or (0, pixels.width, 0, pixels.height), out,
+        )  # fmt: skip
+
+    def _read(self, volume: NDArray[np.float32], tint: NDArray, out: NDArray[np.float32]) -> None:
+        pixels = self._pixels
+        read_volume(
+            pixels.width, pixels.height, f32((volume.shape[2] - 2) / SLICES), nb.get_num_threads(), pixels.at, volume,
+            np.asarray(tint, np.float32), out,
         )  # fmt: skip
 
     def add_airlight(self, grid: LightGrid, s: SceneArrays, out: NDArray[np.float32]) -> None:
         """Add the air part of one source's layer to ``out`` (pixels, 3); ``s`` are the place's arrays."""
+        if grid.directions is not None:
+            self._read(self._sky(grid), self._medium.albedo, out)
+            return
         for spot in range(len(grid.spots)):
-            self._spread(grid, spot, *self._integrate(grid, spot, s), out)
+            ways = self._ways(grid, spot)
+            self._spread(grid, spot, ways, self._lamp(grid, spot, ways), self._colour(grid, spot, s), out)
 
     def add_mixed(
         self, grids: list[LightGrid], gains: NDArray[np.float32], s: SceneArrays, out: NDArray[np.float32]
@@ -121,52 +183,52 @@ class ViewAir:
 
         Only about a lamp in the picture, where its light varies between columns, is it spread by itself.
         """
-        pixels, threads = self._pixels, nb.get_num_threads()
-        lamps = (ROWS, COLUMNS, SLICES)
+        pixels, shape = self._pixels, (ROWS, COLUMNS, SLICES)
+        heard = [(grid, gain) for grid, gain in zip(grids, gains) if gain.any()]
+        skies = np.zeros((SKY_ROWS, SKY_COLUMNS, SKY_SLICES + 2, 3), np.float32)
+        for grid, gain in heard:
+            if grid.directions is not None:
+                skies += self._sky(grid) * (np.asarray(self._medium.albedo, np.float32) * gain)
+        spots = [(grid, n, gain) for grid, gain in heard if grid.directions is None for n in range(len(grid.spots))]
+        if not spots:
+            self._read(skies, np.ones(3), out)
+            return
+        ways = [self._ways(grid, n) for grid, n, _gain in spots]
+        lights = np.array([grid.spots[n] for grid, n, _gain in spots])
+        colours = np.array([self._colour(grid, n, s) * gain for grid, n, gain in spots], np.float32)
+        cores = np.array([core_of(light, pixels.camera, shape) for light in lights], np.float32)
+        open_to = [
+            grid.openness(n) if self._medium.multiple > 0 and int(grid.spots[n][KIND]) == SUN else grid.seen[n]
+            for grid, n, _gain in spots
+        ]
+        beds = np.zeros((len(spots), max(len(w.bed) for w in ways)), np.float32)
+        for bed, way in zip(beds, ways):
+            bed[: len(way.bed)] = way.bed
+        last, ends = pixels.slices(shape)
         total = pixels.room((ROWS, COLUMNS, SLICES + 2, 3), 6)
-        total[...] = 0.0
-        poured = False
-        for grid, gain in zip(grids, gains):
-            if not gain.any():
-                continue
-            for spot in range(len(grid.spots)):
-                volume, colour, seen = self._integrate(grid, spot, s)
-                if grid.directions is not None or grid.shape != lamps:
-                    self._spread(grid, spot, volume, colour * gain, seen, out)
-                    continue
-                poured = True
-                about = core_of(grid.spots[spot], pixels.camera, grid.shape)
-                pour(pixels.camera, grid.spots[spot], threads, volume[..., 0], colour * gain, *about, total)
-                bounds = core_bounds(about, pixels.width, pixels.height, grid.shape)
-                if bounds is not None:
-                    self._spread(grid, spot, volume, colour * gain, seen, out, bounds)
-        if poured:
-            self._read(total, out)
-
-    def _read(self, volume: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-        """Add a volume to ``out`` (pixels, 3) as the airlight of a sky is: as it stands."""
-        pixels = self._pixels
-        _last, ends = pixels.slices((ROWS, COLUMNS, SLICES))
-        sky, nothing = np.zeros(COLUMNS_OF_LIGHT, np.float32), np.zeros((1, 1, 1), np.float32)
-        sky[KIND] = SKY
-        spread(
-            pixels.width, pixels.height, pixels.camera, self._packed, sky, f32(1.0), nb.get_num_threads(),
-            pixels.directions, pixels.at, ends, nothing, nothing, volume, np.ones(3, np.float32),
-            (0, pixels.width, 0, pixels.height), out,
+        gather(
+            pixels.camera, self._packed, pixels.reach, nb.get_num_threads(), last, ends, *self.along(shape), lights,
+            colours, np.array([w.glow for w in ways], np.float32), beds, cores,
+            addresses([grid.seen[n] for grid, n, _gain in spots]), addresses(open_to),
+            addresses([w.depths for w in ways]), ways[0].depths.shape, skies, total,
         )  # fmt: skip
+        self._read(total, np.ones(3), out)
+        for (grid, n, _gain), way, colour, core in zip(spots, ways, colours, cores):
+            bounds = core_bounds(core, pixels.width, pixels.height, shape)
+            if bounds is not None:
+                volume = self._lamp(grid, n, way, bounds[1])
+                keep_own(*core, bounds[1], volume)
+                self._spread(grid, n, way, volume, colour, out, bounds[0])
 
-    def _depth_seen(self, medium: Medium) -> NDArray[np.float32]:
+    def depth_seen(self) -> NDArray[np.float32]:
         """Optical depth before every pixel's surface (pixels,), read from slices of mist of any kind."""
         pixels, shape = self._pixels, (ROWS, COLUMNS, SLICES)
-        last, ends = pixels.slices(shape)
-        scattered, below = np.zeros(shape, np.float32), pixels.room(shape, 7)
-        view_air(pixels.camera, medium.pack(), nb.get_num_threads(), ends, last, scattered, below)
+        scattered, _below = self.along(shape)
         volume = np.zeros((*shape[:2], SLICES + 2, 1), np.float32)
-        np.cumsum(scattered, axis=2, out=volume[:, :, 1:-1, 0])
-        volume[:, :, -1] = volume[:, :, -2]
-        gone = np.zeros((pixels.depth.size, 3), np.float32)
-        self._read(volume, gone)
-        return -np.log(np.maximum(1.0 - gone[:, 0], 1e-6))
+        add_depths(pixels.slices(shape)[0], scattered, nb.get_num_threads(), volume)
+        depths = np.zeros((pixels.depth.size, 1), np.float32)
+        self._read(volume, np.ones(1), depths)
+        return depths[:, 0]
 
     def dim(
         self, grids: list[LightGrid], before: Medium, pool: NDArray, slots: NDArray, gains: NDArray, out: NDArray
@@ -182,11 +244,11 @@ class ViewAir:
                 pixels.camera, packed, self._packed, threads, pixels.depth, pixels.directions, change, column_change
             )  # fmt: skip
             if not (before.is_plain and self._medium.is_plain):
-                change[...] = self._depth_seen(before) - self._depth_seen(self._medium)
+                np.subtract(pixels.depth_seen(before), self.depth_seen(), out=change)
             self._before = packed.tobytes()
         firsts = np.cumsum([0] + [len(grid.spots) for grid in grids])
         dim_surfaces(
             np.concatenate([grid.spots for grid in grids]), firsts, pixels.camera, packed, self._packed, threads,
-            pixels.depth, pixels.directions, change, column_change, pool, np.asarray(slots, np.int64),
-            np.ascontiguousarray(gains, np.float32), out,
+            pixels.depth, pixels.directions, change, column_change, pool.reshape(len(pool), -1),
+            np.asarray(slots, np.int64), np.ascontiguousarray(gains, np.float32), out.reshape(-1),
         )  # fmt: skip
