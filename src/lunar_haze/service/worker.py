@@ -57,7 +57,7 @@ MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 LIVE_UNTIL = 4
 #: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
 #: One makes a first answer; more can wait until the picture is clean.
-GRID_PASSES = ((2, 1, 0.4), (8, 6, 0.15))
+GRID_PASSES = ((4, 1, 0.4), (8, 6, 0.15))
 #: Passes after which it is looked up again how much each layer matters.
 REWEIGHED = (1, 2, 4, 8)
 
@@ -73,6 +73,7 @@ class Worker:
         self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
         self._board: Board | None = None
         self._on_board: OrderedDict[str, LayerAt] = OrderedDict()
+        self._guides_laid: tuple[Board, Frame, int] | None = None
         self._job: Job | None = None
         self._parts = 32
         self._live = LiveAir()
@@ -386,6 +387,9 @@ class Worker:
 
     def _lay_guides(self, frame: Frame) -> None:
         board, guides = self._board, frame.guides
+        if self._guides_laid == (board, frame, guides.passes):
+            return
+        self._guides_laid = board, frame, guides.passes
         shape = (board.height, board.width)
         board.depth[...] = np.where(guides.depth < FAR, guides.depth, np.inf).reshape(shape)
         board.ground[...] = guides.ground.reshape(*shape, 3)
