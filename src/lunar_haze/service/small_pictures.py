@@ -12,7 +12,7 @@ from lunar_haze.core.transport.frame import Frame
 from lunar_haze.service.job import Job
 
 #: Pictures larger than this come small first, about this wide, under a sky of so many rows.
-FROM_PIXELS, WIDTH, SKY_ROWS = 60_000, 112, 48
+FROM_PIXELS, WIDTH, SKY_ROWS = 60_000, 96, 48
 #: Where a lamp alone has moved, its picture is this many times smaller at first.
 LAMP_STEP = 2
 

@@ -98,15 +98,21 @@ def _apparent_horizon(profile: NDArray, height_km: float) -> float:
     return high
 
 
-def _row(c: Coefficients, height_km: float, elevations_deg: NDArray) -> NDArray[np.float64]:
-    """Transmittance (n, 12) of a point sun, thinning included, at true elevations (n,) from one height."""
+@functools.lru_cache(maxsize=128)
+def _rays(c: Coefficients, height_km: float) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Rays from one height through all the sky: true elevations (m,) [deg], optical depths (m, 12), thinning (m,)."""
     lowest = _apparent_horizon(c.profile, height_km)
     apparent = lowest + (0.5 * math.pi - lowest) * np.linspace(0.0, 1.0, 220) ** 2.5
     out = np.empty((len(apparent), 5))
     _fan(c.profile, height_km, apparent, out)
     true = np.degrees(out[:, 1])
     depth = out[:, 2:3] * c.lose_air + out[:, 3:4] * c.lose_haze + out[:, 4:5] * c.lose_ozone
-    thinned = np.clip(np.gradient(np.degrees(apparent), true), 0.0, 1.0)
+    return true, depth, np.clip(np.gradient(np.degrees(apparent), true), 0.0, 1.0)
+
+
+def _row(c: Coefficients, height_km: float, elevations_deg: NDArray) -> NDArray[np.float64]:
+    """Transmittance (n, 12) of a point sun, thinning included, at true elevations (n,) from one height."""
+    true, depth, thinned = _rays(c, height_km)
     depth = np.stack([np.interp(elevations_deg, true, depth[:, b]) for b in range(depth.shape[1])], -1)
     through = np.exp(-depth) * np.interp(elevations_deg, true, thinned)[:, None]
     return np.where((elevations_deg >= true[0])[:, None] & (through > 1e-25), through, 0.0)
