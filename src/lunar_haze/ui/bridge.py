@@ -20,6 +20,7 @@ from lunar_haze.core.picture.display import DisplayTable, bake
 from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, view_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
+from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.board import Board
 from lunar_haze.service.client import RenderBackend, images_on
@@ -139,6 +140,19 @@ class RenderBridge(QObject):
         view = view_of(document.shot, self.size())
         return gains(document.look, view, self.session.place_spec.key)
 
+    def _shown_gains(self) -> tuple[LayerGain, ...]:
+        """The present gains; those asked for last where the hand has moved on since then."""
+        present = self.present_gains()
+        asked = {spec.key() for spec in self._request.layers} if self._request else None
+        moved_on = asked is not None and any(g.key not in asked and not g.is_silent for g in present)
+        return self._request.gains if moved_on else present
+
+    def _lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
+        """The gains of balanced sources as if they were alone."""
+        document = self.session.document
+        lone = attrs.evolve(document.look, sources=sources, groups=())
+        return gains(lone, view_of(document.shot, self.size()), self.session.place_spec.key)
+
     def _ask(self) -> None:
         session = self.session
         if not session.is_open or session.place_spec is None:
@@ -236,7 +250,7 @@ class RenderBridge(QObject):
             return
         self._board = board
         images = images_on(board, event)
-        heard = {g.key for g in self.present_gains() if not g.is_silent}
+        heard = {g.key for g in self._shown_gains() if not g.is_silent}
         fresh = ({i.key for i in images} ^ set(self._images)) & heard
         self._images = {i.key: i for i in images}
         self._mixer.set_layers(images)
@@ -276,12 +290,7 @@ class RenderBridge(QObject):
             return
         if any(not is_ready(air) for air in airs_of(self.session.document.look)):
             return
-        present = self.present_gains()
-        if self._request is not None:
-            asked = {spec.key() for spec in self._request.layers}
-            # A hand that has moved on since then sees what it asked for last.
-            if any(g.key not in asked and not g.is_silent for g in present):
-                present = self._request.gains
+        present = self._shown_gains()
         picture = self._from_clean(present) if self._clean is not None else None
         if picture is None:
             picture = self._mixer.picture(present)
@@ -329,10 +338,8 @@ class RenderBridge(QObject):
         )
         if not chosen:
             return None
-        view = view_of(document.shot, self.size())
-        lone = attrs.evolve(document.look, sources=chosen, groups=())
         total = None
-        for gain in gains(lone, view, self.session.place_spec.key):
+        for gain in self._lone_gains(chosen):
             image = self._images.get(gain.key)
             if image is None:
                 return None
@@ -354,12 +361,10 @@ class RenderBridge(QObject):
 
     def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
         """Surface and air of every heard source that is known, by its id, as mixed, ``step`` times smaller."""
-        document = self.session.document
-        view = view_of(document.shot, self.size())
+        look = self.session.document.look
         found: dict[str, tuple[NDArray, NDArray]] = {}
-        for source in (s for s in document.look.balanced() if s.id in document.look.heard()):
-            lone = attrs.evolve(document.look, sources=(source,), groups=())
-            for gain in gains(lone, view, self.session.place_spec.key):
+        for source in (s for s in look.balanced() if s.id in look.heard()):
+            for gain in self._lone_gains((source,)):
                 image = self._images.get(gain.key)
                 if image is not None:
                     surface = block_mean(image.surface, step) * np.float32(gain.surface)

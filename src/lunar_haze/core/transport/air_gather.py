@@ -153,8 +153,7 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
             red[k + 1] += red[k]
             green[k + 1] += green[k]
             blue[k + 1] += blue[k]
-        if sky.shape[0] > 1:
-            _add_sky(sky, row, i, rows, columns, slices, sky_line, sums)
+        _add_sky(sky, row, i, rows, columns, slices, sky_line, sums)
         answer = out[row, i]
         for k in range(slices + 2):
             answer[k, 0], answer[k, 1], answer[k, 2] = red[k], green[k], blue[k]

@@ -13,6 +13,7 @@ import numpy as np
 from lunar_haze.core.air.fog import column, density, fog_depth
 from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_integral import lamp_line
+from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
@@ -81,17 +82,15 @@ def _place_row(camera, y, width, slices, reach, depth, directions, at):
 
 @_plain
 def _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below, seen,
-                volume, tint, scale, x0, x1, out):  # fmt: skip
+                volume, tint, core_x, core_y, scale, x0, x1, out):  # fmt: skip
     volume, tint, out, at, scale = floats(volume), floats(tint), floats(out), floats(at), floats(scale)
     camera, light, directions, medium = floats(camera), floats(light), floats(directions), floats(medium)
     ends, seen, way, scattered, below = floats(ends), floats(seen), floats(way), floats(scattered), floats(below)
     rows, columns, slices = seen.shape
-    one, half = f32(1.0), f32(0.5)
-    gy = min(max((f32(y) + half) * f32(rows) / f32(height) - half, f32(0.0)), f32(rows) - f32(1.001))
-    j = int(gy)
-    fy = gy - f32(j)
+    one = f32(1.0)
+    j, fy = between(f32(y), height, rows)
+    gy = f32(j) + fy
     kind = int(light[KIND])
-    core_x, core_y, core = f32(0.0), f32(0.0), False
     if kind == SUN:
         for x in range(x0, x1):
             scale[x] = one
@@ -102,22 +101,15 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
         for x in range(x0, x1):
             along = cx * ax[y * width + x] + cy * ay[y * width + x] + cz * az[y * width + x]
             scale[x] = one / f32(math.sqrt(max(c2 - along * along, least)))
-        ahead = cx * camera[9] + cy * camera[10] + cz * camera[11]
-        if ahead > f32(1e-3):
-            # The lamp in the picture, in columns and rows.
-            to = f32(columns) * half / (camera[12] * ahead)
-            core_x = (cx * camera[3] + cy * camera[4] + cz * camera[5]) * to + half * f32(columns) - half
-            core_y = half * f32(rows) - (cx * camera[6] + cy * camera[7] + cz * camera[8]) * to - half
-            core = abs(core_y - gy) < f32(CORE)
-    ratio, red, green, blue = f32(columns) / f32(width), tint[0], tint[1], tint[2]
+    core = abs(core_y - gy) < f32(CORE)
+    red, green, blue = tint[0], tint[1], tint[2]
     flat = volume.reshape(volume.size)
     layer, line, top = np.uint32(slices + 2), np.uint32(columns * (slices + 2)), f32(slices + 1)
-    first, wide = np.uint32(j) * line, np.uint32(1)
+    first = np.uint32(j) * line
     for x in range(x0, x1):
         pixel = y * width + x
-        gx = min(max((f32(x) + half) * ratio - half, f32(0.0)), f32(columns) - f32(1.001))
-        i = np.uint32(gx)
-        fx = gx - f32(i)
+        i, fx = between(f32(x), width, columns)
+        gx = f32(i) + fx
         a = min(at[pixel], top)
         k = np.uint32(min(a, f32(slices)))
         fk = a - f32(k)
@@ -125,7 +117,7 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
         w00, w01, w10, w11 = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
         n0, n1 = (one - fk) * scale[x], fk * scale[x]
         o = first + i * layer + k
-        p = o + wide
+        p = o + np.uint32(1)
         value = n0 * (w00 * flat[o] + w01 * flat[o + layer] + w10 * flat[o + line] + w11 * flat[o + line + layer])
         value += n1 * (w00 * flat[p] + w01 * flat[p + layer] + w10 * flat[p + line] + w11 * flat[p + line + layer])
         if core and abs(core_x - gx) < f32(CORE):
@@ -134,7 +126,7 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
             if own > f32(0.0):
                 exact = _core_pixel(
                     kind, light, camera, medium, way, glow, directions[0, pixel], directions[1, pixel],
-                    directions[2, pixel], a, j, int(i), fy, fx, ends, scattered, below, seen,
+                    directions[2, pixel], a, int(j), int(i), fy, fx, ends, scattered, below, seen,
                 )  # fmt: skip
                 value += own * (exact * scale[x] - value)
         out[pixel, 0] += value * red
@@ -144,53 +136,41 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
 
 @_threads
 def spread(width, height, camera, medium, way, glow, light, threads, directions, at, ends, scattered, below,
-           seen, volume, tint, bounds, out):  # fmt: skip
+           seen, volume, tint, core_x, core_y, bounds, out):  # fmt: skip
     """Add a lamp's or a sun's cumulative volume, read at every pixel's own depth, to ``out`` (pixels, 3).
 
-    ``bounds`` are the first and past the last of the columns and rows of pixels that are written.
-    Lamps are divided by the pixel's distance from them, and their cores gone through pixel by pixel.
+    ``core_x`` and ``core_y`` are where a lamp lies in the picture (`core_of`), ``bounds`` the first and
+    past the last of the columns and rows of pixels that are written. Lamps are divided by the
+    pixel's distance from them, and their cores gone through pixel by pixel.
     """
     for thread in nb.prange(threads):
         scale = np.empty(width, np.float32)
         for y in range(bounds[2] + thread, bounds[3], threads):
             _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below,
-                        seen, volume, tint, scale, bounds[0], bounds[1], out)  # fmt: skip
+                        seen, volume, tint, core_x, core_y, scale, bounds[0], bounds[1], out)  # fmt: skip
 
 
 @_plain
 def _read_row(y, width, height, step, at, volume, tint, slab, out):
     volume, tint, out, at, slab = floats(volume), floats(tint), floats(out), floats(at), floats(slab)
     rows, columns, layers, channels = volume.shape
-    one, half = f32(1.0), f32(0.5)
-    gy = min(max((f32(y) + half) * f32(rows) / f32(height) - half, f32(0.0)), f32(rows) - f32(1.001))
-    j = int(gy)
-    fy = gy - f32(j)
+    one = f32(1.0)
+    j, fy = between(f32(y), height, rows)
     # Between the rows first, once for all pixels of this one.
     size = columns * layers * channels
     upper, lower = volume[j].reshape(size), volume[j + 1].reshape(size)
     for n in range(size):
         slab[n] = upper[n] + fy * (lower[n] - upper[n])
-    ratio, top, width_of = f32(columns) / f32(width), f32(layers - 1), np.uint32(channels)
-    column = np.uint32(layers * channels)
+    top, wide, column = f32(layers - 1), np.uint32(channels), np.uint32(layers * channels)
     for x in range(width):
         pixel = y * width + x
-        gx = min(max((f32(x) + half) * ratio - half, f32(0.0)), f32(columns) - f32(1.001))
-        i = np.uint32(gx)
-        fx = gx - f32(i)
+        i, fx = between(f32(x), width, columns)
         a = min(at[pixel] * step, top)
         k = np.uint32(min(a, top - one))
         fk = a - f32(k)
         w00, w01, w10, w11 = (one - fx) * (one - fk), (one - fx) * fk, fx * (one - fk), fx * fk
-        o = i * column + k * width_of
-        p = o + width_of
-        if channels == 3:
-            q, r = o + column, p + column
-            for c in range(3):
-                step_c = np.uint32(c)
-                value = w00 * slab[o + step_c] + w01 * slab[p + step_c]
-                value += w10 * slab[q + step_c] + w11 * slab[r + step_c]
-                out[pixel, c] += value * tint[c]
-            continue
+        o = i * column + k * wide
+        p = o + wide
         for c in range(channels):
             value = w00 * slab[o] + w01 * slab[p] + w10 * slab[o + column] + w11 * slab[p + column]
             out[pixel, c] += value * tint[c]

@@ -80,22 +80,16 @@ class ViewPixels:
     def depth_seen(self, medium: Medium) -> NDArray[np.float32]:
         """`ViewAir.depth_seen`, kept for the medium asked for last."""
         if self._depths is None or self._depths[0] != medium:
-            # Rooms of its own: those of the present medium are in use.
-            other = ViewAir(self, medium)
-            shape = (ROWS, COLUMNS, SLICES)
-            last, ends = self.slices(shape)
-            scattered, below = np.empty(shape, np.float32), np.empty(shape, np.float32)
-            view_air(self.camera, medium.pack(), nb.get_num_threads(), ends, last, scattered, below)
-            other.lay_along(shape, scattered, below)
-            self._depths = medium, other.depth_seen()
+            # In rooms of its own, since those of the present medium are in use.
+            self._depths = medium, ViewAir(self, medium, 8).depth_seen()
         return self._depths[1]
 
 
 class ViewAir:
     """One medium along the rays of one view, shared by all its sources."""
 
-    def __init__(self, pixels: ViewPixels, medium: Medium) -> None:
-        self._pixels, self._medium = pixels, medium
+    def __init__(self, pixels: ViewPixels, medium: Medium, rooms: int = 0) -> None:
+        self._pixels, self._medium, self._rooms = pixels, medium, rooms
         self._packed = medium.pack()
         self._along: dict[tuple[int, int, int], tuple[NDArray, NDArray]] = {}
         self._before = b""
@@ -104,14 +98,10 @@ class ViewAir:
         """What each slice throws back, and the mist below it [m]."""
         if grid not in self._along:
             last, ends = self._pixels.slices(grid)
-            scattered, below = self._pixels.room(grid, 0), self._pixels.room(grid, 1)
+            scattered, below = self._pixels.room(grid, self._rooms), self._pixels.room(grid, self._rooms + 1)
             view_air(self._pixels.camera, self._packed, nb.get_num_threads(), ends, last, scattered, below)
             self._along[grid] = scattered, below
         return self._along[grid]
-
-    def lay_along(self, grid: tuple[int, int, int], scattered: NDArray, below: NDArray) -> None:
-        """Take what `along` would work out."""
-        self._along[grid] = scattered, below
 
     def _ways(self, grid: LightGrid, spot: int) -> Ways:
         return ways_of(grid, spot, self._medium, self._pixels.camera, float(self._pixels.reach))
@@ -121,6 +111,11 @@ class ViewAir:
         if int(grid.spots[spot][KIND]) == SURFACE:
             colour = colour * np.array(_surface_colour(s, grid.lights, spot), np.float32)
         return colour
+
+    def _openness(self, grid: LightGrid, spot: int) -> NDArray[np.float32]:
+        """What lies open to a sun whose light is scattered many times; the looks themselves where that is not asked."""
+        wanted = self._medium.multiple > 0 and int(grid.spots[spot][KIND]) == SUN
+        return grid.openness(spot) if wanted else grid.seen[spot]
 
     def _sky(self, grid: LightGrid) -> NDArray[np.float32]:
         """Cumulative airlight of a sky (rows, columns, slices + 2, 3), without the medium's colour."""
@@ -142,22 +137,22 @@ class ViewAir:
         last, ends = pixels.slices(grid.shape)
         scattered, below = self.along(grid.shape)
         volume = pixels.room((rows, columns, slices + 2), 2)
-        openness = grid.openness(spot) if self._medium.multiple > 0 and int(light[KIND]) == SUN else grid.seen[spot]
         integrate_lamp(
             int(light[KIND]), light, pixels.camera, self._packed, ways.depths, ways.glow, ways.bed, pixels.reach,
             nb.get_num_threads(), bounds or (0, columns, 0, rows), last, scattered, below, ends, grid.seen[spot],
-            openness, volume,
+            self._openness(grid, spot), volume,
         )  # fmt: skip
         return volume
 
     def _spread(self, grid: LightGrid, spot: int, ways: Ways, volume: NDArray, colour: NDArray, out: NDArray,
                 bounds: Bounds | None = None) -> None:  # fmt: skip
         pixels = self._pixels
+        core = core_of(grid.spots[spot], pixels.camera, grid.shape)
         _last, ends = pixels.slices(grid.shape)
         spread(
             pixels.width, pixels.height, pixels.camera, self._packed, ways.depths, ways.glow, grid.spots[spot],
             nb.get_num_threads(), pixels.directions, pixels.at, ends, *self.along(grid.shape), grid.seen[spot], volume,
-            colour.astype(np.float32), bounds or (0, pixels.width, 0, pixels.height), out,
+            colour.astype(np.float32), *core, bounds or (0, pixels.width, 0, pixels.height), out,
         )  # fmt: skip
 
     def _read(self, volume: NDArray[np.float32], tint: NDArray, out: NDArray[np.float32]) -> None:
@@ -197,10 +192,7 @@ class ViewAir:
         lights = np.array([grid.spots[n] for grid, n, _gain in spots])
         colours = np.array([self._colour(grid, n, s) * gain for grid, n, gain in spots], np.float32)
         cores = np.array([core_of(light, pixels.camera, shape) for light in lights], np.float32)
-        open_to = [
-            grid.openness(n) if self._medium.multiple > 0 and int(grid.spots[n][KIND]) == SUN else grid.seen[n]
-            for grid, n, _gain in spots
-        ]
+        open_to = [self._openness(grid, n) for grid, n, _gain in spots]
         beds = np.zeros((len(spots), max(len(w.bed) for w in ways)), np.float32)
         for bed, way in zip(beds, ways):
             bed[: len(way.bed)] = way.bed
