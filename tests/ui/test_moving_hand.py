@@ -1,10 +1,13 @@
 """A hand that moves faster than pictures come."""
 
+import attrs
 import numpy as np
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from lunar_haze.core.document import edits
 from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.bridge import PATIENCE_MS
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
@@ -49,6 +52,16 @@ def test_a_hand_that_outruns_the_renderer_sees_every_answer(slow, qtbot):
     session = slow.session
     wanted = frame_request(0, session.place_spec, session.document.shot, session.document.look, bridge.size(), 1)
     assert {s.key() for s in backend.requests[-1].layers} == {s.key() for s in wanted.layers}
+
+
+def test_mist_that_is_not_answered_yet_is_told_by_how_far_one_sees(slow, qtbot):
+    look = slow.session.document.look
+    mist = attrs.evolve(look.medium, visibility_m=50.0, fall_off_m=500.0)
+    slow.session.edit("mist", edits.change_look(slow.session.document, medium=mist))
+    qtbot.waitUntil(lambda: bool(slow.bridge._backend.held), timeout=2000)
+    assert air_words(slow.bridge).startswith("from the lens one sees 5")
+    slow.bridge._backend.let_go()
+    qtbot.waitUntil(lambda: "of the contrast" in air_words(slow.bridge), timeout=2000)
 
 
 def test_a_request_that_is_never_answered_is_given_up(slow, qtbot):

@@ -42,9 +42,11 @@ def air_words(bridge: RenderBridge) -> str:
     """What the mist does to the subject, or to the whole picture, and how far one sees in it."""
     document = bridge.session.document
     medium = air_before(document.look.medium, view_of(document.shot, bridge.size()))
-    parts = {} if medium.is_clear else bridge.parts(_STEP)
-    if not parts:
+    if medium.is_clear:
         return "clear: nothing lies in the air"
+    parts = bridge.parts(_STEP)
+    if not parts:
+        return sight_words(medium, bridge)  # the light of this mist is still on its way
     inside, what = bridge.subject_mask(_STEP), "of the picture"
     if inside is not None:
         what = "where the subject is"
