@@ -12,7 +12,7 @@ from lunar_haze.core.transport.ggx import (
     evaluate,
     lookup,
     sample_direction,
-    specular_share,
+    seen_from,
 )
 
 TABLE, MEAN = energy_tables()
@@ -25,18 +25,17 @@ MATERIALS = [
 
 @nb.njit
 def _evaluate(table, mean, view, lights, rgb, metallic, roughness, out):
-    share = specular_share(table, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])
+    seen = seen_from(table, mean, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])
     for k in range(lights.shape[0]):
         out[k, 0], out[k, 1], out[k, 2], out[k, 3], _mr, _mg, _mb = evaluate(
-            table, mean, view[0], view[1], view[2], lights[k, 0], lights[k, 1], lights[k, 2], rgb[0], rgb[1], rgb[2],
-            metallic, roughness, share,
+            table, seen, view[0], view[1], view[2], lights[k, 0], lights[k, 1], lights[k, 2], rgb[0], rgb[1], rgb[2],
+            metallic, roughness,
         )  # fmt: skip
-    return share
 
 
 @nb.njit
 def _sample(table, view, numbers, rgb, metallic, roughness, out):
-    share = specular_share(table, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])
+    share = seen_from(table, MEAN, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])[0]
     for k in range(numbers.shape[0]):
         out[k, 0], out[k, 1], out[k, 2] = sample_direction(
             view[0], view[1], view[2], roughness, share, numbers[k, 0], numbers[k, 1], numbers[k, 2]

@@ -281,7 +281,7 @@ class Worker:
             least = min(frame.sums[k].passes for k in due)
             # Layers that have nothing yet go alone, so that they catch up with the rest.
             job.part_keys = tuple(k for k in due if frame.sums[k].passes == least or least > 0)
-        parts = min(self._parts, frame.chunks)
+        parts = min(self._parts, frame.tiles)
         started = time.perf_counter()
         if job.part == 0:
             job.lit = lit_by_others(frame, job.standings, job.part_keys)
@@ -299,9 +299,6 @@ class Worker:
             job.reweigh()
         if job.live and level >= LIVE_UNTIL:
             job.live.clear()
-        guides = {1: 4, 4: 16}.get(level, 0)
-        while frame.guides.passes < guides and self._inbox.empty():
-            frame.add_guides(1)
         if _worth_showing(max(frame.sums[k].passes for k in job.part_keys), target):
             self._publish(job)
         if level in MILESTONES and level > job.cleaned_at and not job.live:

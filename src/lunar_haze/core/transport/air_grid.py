@@ -42,7 +42,7 @@ from lunar_haze.core.transport.lights import (
     LightArrays,
 )
 from lunar_haze.core.transport.sampling import combine, random_pair
-from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.transport.view import primary_direction
 
@@ -231,7 +231,7 @@ def _spots(s: SceneArrays, lights: LightArrays, number: int) -> LightArrays:
     if int(row[KIND]) != SURFACE:
         return lights._replace(rows=np.ascontiguousarray(row[None]))
     own = lights.emitters[int(row[FIRST]) : int(row[FIRST] + row[COUNT])]
-    corners = s.positions[s.triangles[own].astype(np.int64)].astype(np.float64)
+    corners = s.vertices[s.faces[own, :MATERIAL].astype(np.int64), :NORMAL].astype(np.float64)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     # Lamps have thousands of triangles: clusters are sought among cells of half the spacing.
     cells, of = np.unique(np.round(corners.mean(1) / (SPOT_SPACING_M / 2)), axis=0, return_inverse=True)

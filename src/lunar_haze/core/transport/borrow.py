@@ -8,8 +8,16 @@ as long. A borrowed view is counted by nobody; the caller keeps the true array a
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.transport.lights import LightArrays
-from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.transport.ggx import TABLE_SIZE
+from lunar_haze.core.transport.lights import COLUMNS, LightArrays
+from lunar_haze.core.transport.scene import (
+    CARD_COLUMNS,
+    FACE_COLUMNS,
+    MATERIAL_COLUMNS,
+    TEXTURES,
+    VERTEX_COLUMNS,
+    SceneArrays,
+)
 from lunar_haze.core.units.outside import as_pointer
 
 
@@ -25,26 +33,45 @@ def ints(a):
     return nb.carray(as_pointer(a.ctypes.data), a.shape, np.int32)
 
 
-@nb.njit(cache=True)
+# Rows whose width is written down here are found by a multiplication that the compiler knows.
+
+
+@nb.njit(inline="always")
+def float_rows(a, columns):
+    """Borrowed view (n, columns) of such a C-contiguous float32 array; ``columns`` is a constant."""
+    return nb.carray(as_pointer(a.ctypes.data), (a.shape[0], columns), np.float32)
+
+
+@nb.njit(inline="always")
+def layer_pool(a):
+    """Borrowed view of a pool of layers (slots, pixels, 3) float32."""
+    return nb.carray(as_pointer(a.ctypes.data), (a.shape[0], a.shape[1], 3), np.float32)
+
+
+@nb.njit(cache=True, forceinline=True)
 def borrow_scene(s):
     """A place's arrays, borrowed."""
     return SceneArrays(
         s.handle, s.solid_count, s.clear_count,
-        floats(s.positions), floats(s.normals), floats(s.uvs),
-        nb.carray(as_pointer(s.triangles.ctypes.data), s.triangles.shape, np.uint32),
-        ints(s.material_of), ints(s.object_of), floats(s.materials), ints(s.textures_of),
-        nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint8),
-        nb.carray(as_pointer(s.texture_info.ctypes.data), s.texture_info.shape, np.int64),
-        floats(s.decode), floats(s.to_acescg), floats(s.energy), floats(s.mean_coat), floats(s.cards),
-        floats(s.card_patterns),
+        float_rows(s.vertices, VERTEX_COLUMNS),
+        nb.carray(as_pointer(s.faces.ctypes.data), (s.faces.shape[0], FACE_COLUMNS), np.uint32),
+        float_rows(s.materials, MATERIAL_COLUMNS),
+        nb.carray(as_pointer(s.textures_of.ctypes.data), (s.textures_of.shape[0], TEXTURES), np.int32),
+        nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint32),
+        nb.carray(as_pointer(s.alphas.ctypes.data), s.alphas.shape, np.uint8),
+        nb.carray(as_pointer(s.texture_info.ctypes.data), (s.texture_info.shape[0], 4), np.int64),
+        floats(s.decode), float_rows(s.to_acescg, 3),
+        nb.carray(as_pointer(s.energy.ctypes.data), (TABLE_SIZE, TABLE_SIZE, 3), np.float32),
+        nb.carray(as_pointer(s.mean_coat.ctypes.data), (TABLE_SIZE,), np.float32),
+        float_rows(s.cards, CARD_COLUMNS), floats(s.card_patterns),
     )  # fmt: skip
 
 
-@nb.njit(cache=True)
+@nb.njit(cache=True, forceinline=True)
 def borrow_lights(lights):
     """The sources' arrays, borrowed."""
     return LightArrays(
-        floats(lights.rows), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
+        float_rows(lights.rows, COLUMNS), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
         floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.light_of),
         floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
         floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),

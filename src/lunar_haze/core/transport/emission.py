@@ -47,7 +47,7 @@ from lunar_haze.core.transport.lights import (
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
 from lunar_haze.core.transport.sky_guide import SKY_SHARE, guide_cell, guided_density, guided_direction
-from lunar_haze.core.transport.surfaces import FAR, emission_at, emits_towards
+from lunar_haze.core.transport.surfaces import FAR, corners, edges, emission_at, emits_towards
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -155,10 +155,9 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         triangle = lights.emitters[low]
         root = f32(math.sqrt(u))
         bu, bv = root * (f32(1.0) - v), root * v
-        i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
-        p = s.positions
-        ax, ay, az = p[i1, 0] - p[i0, 0], p[i1, 1] - p[i0, 1], p[i1, 2] - p[i0, 2]
-        bx, by, bz = p[i2, 0] - p[i0, 0], p[i2, 1] - p[i0, 1], p[i2, 2] - p[i0, 2]
+        i0, i1, i2 = corners(s, triangle)
+        p = s.vertices
+        ax, ay, az, bx, by, bz = edges(s, i0, i1, i2)
         nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
         k = f32(1.0) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-30))
         r, g, b = emission_at(s, triangle, bu, bv)

@@ -17,7 +17,7 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.transport.guides import guide_pass
+from lunar_haze.core.transport.guides import LOOKS, guide_chunk
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
 from lunar_haze.core.transport.onward import ONWARD, follow_chunk
 from lunar_haze.core.transport.path import trace_chunk
@@ -25,13 +25,11 @@ from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import has_stars, star_picture
 from lunar_haze.core.transport.sun_map import SunMaps
-from lunar_haze.core.transport.view import pack_view, view_directions
+from lunar_haze.core.transport.view import pack_view, pixel_tiles, view_directions
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 
 #: Layers that a frame holds at the most, before more are wanted at once.
 MOST_SLOTS = 256
-#: Pixels a thread takes at a time.
-CHUNK = 640
 #: Layers taken from a cache go on from this sample of their sequence at least.
 SAMPLES_KEPT = 64
 
@@ -57,12 +55,12 @@ class LayerSum:
 class Guides:
     """What the lens sees. Arrays are per pixel, row-major from the top left.
 
+    ``looks`` sums of albedo and normal over every ray that has gone through a pixel, and their number;
     ``depth`` [m] along the ray, `SKY_DEPTH` for the sky; ``owner`` object and material numbers, -1 for
     none; ``ground`` the geometric normal that faces the lens.
     """
 
-    albedo: NDArray[np.float32]
-    normal: NDArray[np.float32]
+    looks: NDArray[np.float32]
     depth: NDArray[np.float32]
     owner: NDArray[np.int32]
     ground: NDArray[np.float32]
@@ -71,8 +69,7 @@ class Guides:
     @staticmethod
     def empty(pixels: int) -> "Guides":
         return Guides(
-            np.zeros((pixels, 3), np.float32),
-            np.zeros((pixels, 3), np.float32),
+            np.zeros((pixels, LOOKS), np.float32),
             np.zeros(pixels, np.float32),
             np.full((pixels, 2), -1, np.int32),
             np.zeros((pixels, 3), np.float32),
@@ -108,18 +105,13 @@ def lit_of(spec: LayerSpec) -> Lit:
     return Lit(spec.shape, spec.part, spec.touches)
 
 
-def chunks_of(pixels: int, part: int, parts: int) -> list[NDArray[np.int64]]:
-    """The pixels of part ``part`` of ``parts``, in chunks that lie far apart: parts and threads share what is dear."""
-    return [np.arange(i * CHUNK, min((i + 1) * CHUNK, pixels)) for i in range(part, -(-pixels // CHUNK), parts)]
-
-
-def over_threads(act: Callable[[NDArray[np.int64]], None], chunks: list[NDArray[np.int64]]) -> None:
-    """``act`` on every chunk; it lets go of the interpreter while it computes."""
-    waiting = iter(chunks)
+def over_threads(act: Callable[[NDArray[np.int64]], None], tiles: list[NDArray[np.int64]]) -> None:
+    """``act`` on every tile of pixels; it lets go of the interpreter while it computes."""
+    waiting = iter(tiles)
 
     def work() -> None:
-        for chunk in waiting:
-            act(chunk)
+        for tile in waiting:
+            act(tile)
 
     others = [_POOL.submit(work) for _ in range(nb.get_num_threads() - 1)]
     work()
@@ -143,6 +135,7 @@ class Frame:
         self.view = view
         self.pixels = view.width * view.height
         self.camera = pack_view(view)
+        self._tiles = pixel_tiles(view.width, view.height)
         self.guides = Guides.empty(self.pixels)
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
@@ -167,19 +160,23 @@ class Frame:
         return self._used * self.pixels * 24
 
     def add_guides(self, passes: int) -> None:
-        """Gather ``passes`` more samples of the guides."""
+        """Look ``passes`` more times through every pixel; passes of layers look as well."""
         g = self.guides
         for index in range(g.passes, g.passes + passes):
-            guide_pass(
-                self.place.arrays, self.camera, index, self.view.width, self.pixels, nb.get_num_threads(),
-                g.albedo, g.normal, g.depth, g.owner, g.ground,
-            )  # fmt: skip
+
+            def look(pixels: NDArray[np.int64], index: int = index) -> None:
+                guide_chunk(
+                    self.place.arrays, self.camera, index, self.view.width, pixels,
+                    g.looks, g.depth, g.owner, g.ground,
+                )  # fmt: skip
+
+            over_threads(look, self._tiles)
         g.passes += passes
 
     def guide_images(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Mean albedo and normal (H, W, 3) for the denoiser."""
-        weight = np.float32(1.0 / max(self.guides.passes, 1))
-        return self._as_image(self.guides.albedo * weight), self._as_image(self.guides.normal * weight)
+        mean = self.guides.looks[:, :6] / np.maximum(self.guides.looks[:, 6:], 1.0)
+        return self._as_image(np.ascontiguousarray(mean[:, :3])), self._as_image(np.ascontiguousarray(mean[:, 3:]))
 
     def want(self, specs: list[LayerSpec]) -> list[str]:
         """Make room for layers; returns their keys in the same order. Sums already here go on."""
@@ -268,14 +265,15 @@ class Frame:
             onward = np.empty((2 * pixels.size, ONWARD), np.float32)
             trace_chunk(
                 self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, sample,
-                self.view.width, pixels, self._surface, self._air, onward,
+                self.view.width, pixels, self._surface, self._air, onward, self.guides.looks,
             )  # fmt: skip
             follow_chunk(
                 self.arrays, lights, active, emphases, medium, even, sums[0].spec.bounces, sample, pixels, onward,
                 self._stars, self._surface, self._air,
             )  # fmt: skip
 
-        over_threads(advance, chunks_of(self.pixels, part, parts))
+        # The tiles of a part lie far apart: parts and threads share what is dear.
+        over_threads(advance, self._tiles[part::parts])
         if part == parts - 1:
             for layer in sums:
                 layer.passes += 1
@@ -326,6 +324,6 @@ class Frame:
         return array.reshape(self.view.height, self.view.width, 3)
 
     @property
-    def chunks(self) -> int:
-        """Number of chunks in a pass: the most parts it can be cut into."""
-        return -(-self.pixels // CHUNK)
+    def tiles(self) -> int:
+        """Number of tiles in a picture: the most parts a pass can be cut into."""
+        return len(self._tiles)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.transport.sampling import cosine_hemisphere
 
-f32 = np.float32
+f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 TABLE_SIZE = 32
@@ -103,10 +103,10 @@ def _gather_albedo(samples, table):
 
 @functools.lru_cache(maxsize=1)
 def energy_tables(samples: int = 32) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Directional albedo of GGX, split as F0 * A + B.
+    """Directional albedo of GGX, split as F0 * A + B, and of the compensated dielectric coat.
 
-    Returns ((32, 32, 2) float32 over [cos_v, roughness], and (32,) float32 cosine-weighted mean
-    albedo of the compensated dielectric coat over roughness).
+    Returns ((32, 32, 3) float32 over [cos_v, roughness]: A, B and the coat's; and (32,) float32
+    the coat's cosine-weighted mean over roughness).
     """
     table = np.empty((TABLE_SIZE, TABLE_SIZE, 2), np.float64)
     _gather_albedo(samples, table)
@@ -115,64 +115,72 @@ def energy_tables(samples: int = 32) -> tuple[NDArray[np.float32], NDArray[np.fl
     single = table[..., 0] * f0 + table[..., 1]
     coat = single * (1 + f0 * (1 / table.sum(-1) - 1))
     mean = (coat * mu).sum(0) / mu.sum(0)
-    return table.astype(np.float32), mean.astype(np.float32)
+    return np.concatenate([table, coat[..., None]], -1).astype(np.float32), mean.astype(np.float32)
 
 
 @_jit
 def lookup(table, mu, roughness):
-    """(A, B) of the directional albedo table at a cosine and a roughness, bilinear."""
+    """(A, B, coat) of the directional albedo table at a cosine and a roughness, bilinear."""
     size = table.shape[0]
-    x = min(max(mu * size - f32(0.5), f32(0.0)), f32(size - 1.001))
-    y = min(max(roughness * (size - 1), f32(0.0)), f32(size - 1.001))
-    i, j = int(x), int(y)
+    x = min(max(mu * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
+    y = min(max(roughness * f32(size - 1), f32(0.0)), f32(size) - f32(1.001))
+    i, j = u32(x), u32(y)
     fx, fy = x - f32(i), y - f32(j)
     w00 = (f32(1.0) - fx) * (f32(1.0) - fy)
     w10 = fx * (f32(1.0) - fy)
     w01 = (f32(1.0) - fx) * fy
     w11 = fx * fy
-    a = table[i, j, 0] * w00 + table[i + 1, j, 0] * w10 + table[i, j + 1, 0] * w01 + table[i + 1, j + 1, 0] * w11
-    b = table[i, j, 1] * w00 + table[i + 1, j, 1] * w10 + table[i, j + 1, 1] * w01 + table[i + 1, j + 1, 1] * w11
-    return a, b
+    i1, j1 = u32(i + u32(1)), u32(j + u32(1))
+    return (
+        table[i, j, 0] * w00 + table[i1, j, 0] * w10 + table[i, j1, 0] * w01 + table[i1, j1, 0] * w11,
+        table[i, j, 1] * w00 + table[i1, j, 1] * w10 + table[i, j1, 1] * w01 + table[i1, j1, 1] * w11,
+        table[i, j, 2] * w00 + table[i1, j, 2] * w10 + table[i, j1, 2] * w01 + table[i1, j1, 2] * w11,
+    )
 
 
 @_jit
-def coat_albedo(table, mu, roughness):
-    """Compensated directional albedo of the dielectric coat."""
-    a, b = lookup(table, mu, roughness)
-    return (a * DIELECTRIC_F0 + b) * (f32(1.0) + DIELECTRIC_F0 * (f32(1.0) / (a + b) - f32(1.0)))
+def seen_from(table, mean_coat, vz, roughness, metallic, r, g, b):
+    """What `evaluate` needs of a surface seen at a cosine, whatever the light: (share, lost, matte).
 
-
-@_jit
-def specular_share(table, vz, roughness, metallic, r, g, b):
-    """Probability with which the coat is sampled instead of the diffuse part."""
-    coat = coat_albedo(table, vz, roughness)
+    ``share`` is the probability with which the coat is sampled instead of the diffuse part, ``lost``
+    how much light more than one bounce between facets carries, ``matte`` what the diffuse part
+    reflects per base colour and cosine, before the coat takes its part of the light [1/sr].
+    """
+    ta, tb, coat = lookup(table, vz, roughness)
+    d_metal = f32(1.0) - metallic
     base = max(r, max(g, b))
-    specular = coat * (f32(1.0) - metallic) + base * metallic
-    diffuse = (f32(1.0) - metallic) * (f32(1.0) - coat) * base
+    specular = coat * d_metal + base * metallic
+    diffuse = d_metal * (f32(1.0) - coat) * base
     share = specular / max(specular + diffuse, f32(1e-6))
-    return min(max(share, f32(0.1)), f32(1.0)) if diffuse > f32(1e-4) else f32(1.0)
+    share = min(max(share, f32(0.1)), f32(1.0)) if diffuse > f32(1e-4) else f32(1.0)
+    size = mean_coat.shape[0]
+    y = min(max(roughness * f32(size - 1), f32(0.0)), f32(size) - f32(1.001))
+    j = u32(y)
+    low = mean_coat[j]
+    mean = low + (mean_coat[u32(j + u32(1))] - low) * (y - f32(j))
+    matte = d_metal * (f32(1.0) - coat) / (f32(1.0) - mean) * f32(1.0 / math.pi)
+    return share, f32(1.0) / (ta + tb) - f32(1.0), matte
 
 
 @_jit
-def evaluate(table, mean_coat, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness, share):
+def evaluate(table, seen, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness):
     """Reflectance times cosine, rgb [1/sr], the sampling density [1/sr] of direction l, and the matte part.
 
-    The matte part (rgb) is what of the reflectance is diffuse; the rest makes highlights.
+    ``seen`` is what `seen_from` tells. The matte part (rgb) is what of the reflectance is diffuse;
+    the rest makes highlights.
     """
     zero = f32(0.0)
     if lz <= zero or vz <= zero:
         return zero, zero, zero, zero, zero, zero, zero
+    share, lost, matte = seen
     alpha = max(roughness * roughness, MIN_ALPHA)
-    a2 = alpha * alpha
     hx, hy, hz = vx + lx, vy + ly, vz + lz
     k = f32(1.0) / f32(math.sqrt(hx * hx + hy * hy + hz * hz))
     hz = hz * k
     v_dot_h = min((vx * hx + vy * hy) * k + vz * hz, f32(1.0))
-    shape, density = ggx_terms(vz, lz, hz, a2)
+    shape, density = ggx_terms(vz, lz, hz, alpha * alpha)
     c = f32(1.0) - v_dot_h
     fresnel = c * c * c * c * c
-    ta, tb = lookup(table, vz, roughness)
-    lost = f32(1.0) / (ta + tb) - f32(1.0)
     specular = shape * lz
     d_metal = f32(1.0) - metallic
     f0r = DIELECTRIC_F0 * d_metal + r * metallic
@@ -181,18 +189,11 @@ def evaluate(table, mean_coat, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughn
     out_r = specular * (f0r + (f32(1.0) - f0r) * fresnel) * (f32(1.0) + f0r * lost)
     out_g = specular * (f0g + (f32(1.0) - f0g) * fresnel) * (f32(1.0) + f0g * lost)
     out_b = specular * (f0b + (f32(1.0) - f0b) * fresnel) * (f32(1.0) + f0b * lost)
-    pdf = share * density
-    matte_r, matte_g, matte_b = zero, zero, zero
-    if d_metal > zero:
-        y = min(max(roughness * (mean_coat.shape[0] - 1), f32(0.0)), f32(mean_coat.shape[0] - 1.001))
-        j = int(y)
-        mean = mean_coat[j] + (mean_coat[j + 1] - mean_coat[j]) * (y - f32(j))
-        through = (f32(1.0) - coat_albedo(table, vz, roughness)) * (f32(1.0) - coat_albedo(table, lz, roughness))
-        diffuse = d_metal * through / (f32(1.0) - mean) * lz * f32(1.0 / math.pi)
-        matte_r, matte_g, matte_b = r * diffuse, g * diffuse, b * diffuse
-        out_r, out_g, out_b = out_r + matte_r, out_g + matte_g, out_b + matte_b
-        pdf += (f32(1.0) - share) * lz * f32(1.0 / math.pi)
-    return out_r, out_g, out_b, pdf, matte_r, matte_g, matte_b
+    _a, _b, coat = lookup(table, lz, roughness)
+    diffuse = matte * (f32(1.0) - coat) * lz
+    matte_r, matte_g, matte_b = r * diffuse, g * diffuse, b * diffuse
+    pdf = share * density + (f32(1.0) - share) * lz * f32(1.0 / math.pi)
+    return out_r + matte_r, out_g + matte_g, out_b + matte_b, pdf, matte_r, matte_g, matte_b
 
 
 @_jit

@@ -3,17 +3,50 @@
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.transport.borrow import borrow_scene
+from lunar_haze.core.transport.borrow import borrow_scene, float_rows, floats
 from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.sampling import combine, sample_pair
 from lunar_haze.core.transport.scene import CUTOFF
-from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon, surface_at
-from lunar_haze.core.transport.view import lens_ray, tent
+from lunar_haze.core.transport.surfaces import (
+    FAR,
+    MAX_CLEAR_LAYERS,
+    clear_passage,
+    material_at,
+    object_at,
+    ray_epsilon,
+    surface_at,
+)
+from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, tent
 
 f32, u32 = np.float32, np.uint32
 #: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.
 SKY_DEPTH = f32(1e6)
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+#: Columns of what looks through a pixel have found: sums of albedo (3) and normal (3), and how many looks.
+LOOKS = 7
+
+
+@_jit
+def look_at_surface(looks, pixel, r, g, b, nx, ny, nz):
+    """Add what one look through a pixel found: the surface's reflectance rgb and its shading normal."""
+    row = looks[pixel]
+    row[0] += min(r, f32(1.0))
+    row[1] += min(g, f32(1.0))
+    row[2] += min(b, f32(1.0))
+    row[3] += nx
+    row[4] += ny
+    row[5] += nz
+    row[6] += f32(1.0)
+
+
+@_jit
+def look_at_sky(looks, pixel):
+    """Add that one look through a pixel found the sky: an albedo of one tells that nothing is to be divided out."""
+    row = looks[pixel]
+    row[0] += f32(1.0)
+    row[1] += f32(1.0)
+    row[2] += f32(1.0)
+    row[6] += f32(1.0)
 
 
 @_jit
@@ -25,7 +58,7 @@ def _seen(s, ray, ox, oy, oz, dx, dy, dz):
         if prim < 0 or geometry == 0:
             return prim, t, u, v
         triangle = prim + s.solid_count
-        if s.materials[s.material_of[triangle], CUTOFF] > f32(0.0):
+        if s.materials[material_at(s, triangle), CUTOFF] > f32(0.0):
             _glass, tr, _tg, _tb, _mirrors = clear_passage(s, triangle, u, v, dx, dy, dz)
             if tr <= f32(0.0):
                 return triangle, t, u, v
@@ -34,53 +67,39 @@ def _seen(s, ray, ox, oy, oz, dx, dy, dz):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def guide_chunk(s, camera, index, width, first, last, albedo, normal, depth, owner, ground):
-    """Guides of pixels first..last; sample 0 is the pixel's centre and answers clicks."""
+def guide_chunk(s, camera, index, width, pixels, looks, depth, owner, ground):
+    """One look through each of ``pixels`` (n,), added to the guides; look 0 is the pixel's centre and answers clicks."""
     memory = ray_buffer()
     ray = aligned(memory)
-    s = borrow_scene(s)
-    for pixel in range(first, last):
-        x, y = f32(pixel % width) + f32(0.5), f32(pixel // width) + f32(0.5)
-        if index > 0:
-            ju, jv = sample_pair(combine(u32(pixel), u32(0x2C1B3C6D)), 0, index)
-            x, y = x + tent(ju), y + tent(jv)
+    s, camera = borrow_scene(s), floats(camera)
+    looks, ground = float_rows(looks, LOOKS), float_rows(ground, 3)
+    for i in range(pixels.shape[0]):
+        pixel = pixels[i]
+        row = np.int64(u32(pixel) // u32(width))
+        x, y = f32(pixel - row * width) + f32(0.5), f32(row) + f32(0.5)
         lu, lv = f32(0.0), f32(0.0)
         if index > 0:
-            lu, lv = sample_pair(combine(u32(pixel), u32(0x2C1B3C6D)), 1, index)
+            seed = combine(u32(pixel), u32(0x2C1B3C6D))
+            ju, jv = sample_pair(seed, 0, index)
+            x, y = x + tent(ju), y + tent(jv)
+            if camera[LENS_RADIUS] > f32(0.0):
+                lu, lv = sample_pair(seed, 1, index)
         ox, oy, oz, dx, dy, dz = lens_ray(camera, x, y, lu, lv)
         triangle, t, u, v = _seen(s, ray, ox, oy, oz, dx, dy, dz)
         if triangle < 0:
-            # The sky: an albedo of one tells the denoiser that nothing is to be divided out.
-            for k in range(3):
-                albedo[pixel, k] += f32(1.0)
+            look_at_sky(looks, pixel)
             if index == 0:
                 depth[pixel] = SKY_DEPTH
                 owner[pixel, 0] = -1
                 owner[pixel, 1] = -1
             continue
         gx, gy, gz, nx, ny, nz, r, g, b, _metallic, _roughness, _front = surface_at(s, triangle, u, v, dx, dy, dz)
-        albedo[pixel, 0] += min(r, f32(1.0))
-        albedo[pixel, 1] += min(g, f32(1.0))
-        albedo[pixel, 2] += min(b, f32(1.0))
-        normal[pixel, 0] += nx
-        normal[pixel, 1] += ny
-        normal[pixel, 2] += nz
+        look_at_surface(looks, pixel, r, g, b, nx, ny, nz)
         if index == 0:
             depth[pixel] = t
-            owner[pixel, 0] = s.object_of[triangle]
-            owner[pixel, 1] = s.material_of[triangle]
+            owner[pixel, 0] = object_at(s, triangle)
+            owner[pixel, 1] = material_at(s, triangle)
             ground[pixel, 0] = gx
             ground[pixel, 1] = gy
             ground[pixel, 2] = gz
     memory[0] = f32(0.0)  # keeps the buffer alive to here
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def guide_pass(s, camera, index, width, pixels, threads, albedo, normal, depth, owner, ground):
-    """One sample of every pixel's guides, over all threads."""
-    chunk = 640
-    count = (pixels + chunk - 1) // chunk
-    for thread in nb.prange(threads):
-        for i in range(thread, count, threads):
-            guide_chunk(s, camera, index, width, i * chunk, min((i + 1) * chunk, pixels), albedo, normal, depth, owner,
-                        ground)  # fmt: skip

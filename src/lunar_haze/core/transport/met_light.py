@@ -27,7 +27,7 @@ from lunar_haze.core.transport.lights import (
     TABLE,
 )
 from lunar_haze.core.transport.sky_guide import guided_density
-from lunar_haze.core.transport.surfaces import emission_at, emits_towards
+from lunar_haze.core.transport.surfaces import corners, edges, emission_at, emits_towards
 from lunar_haze.core.transport.worth import PICK
 
 f32 = np.float32
@@ -106,15 +106,12 @@ def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, pic
                         w *= transmittance(medium, ox, oy, oz, dx, dy, dz, reached_at)
                     add(surface[active[k, 1]], pixel, w * tr, w * tg, w * tb)
         if (
-            kind == SURFACE and 0 <= triangle < s.triangles.shape[0] and lights.light_of[triangle] == number
+            kind == SURFACE and 0 <= triangle < s.faces.shape[0] and lights.light_of[triangle] == number
             and emits_towards(s, triangle, front) and (not first or lights.rows[number, SEEN] > f32(0.0))
         ):  # fmt: skip
             w = f32(1.0)
             if not first and prev_pdf >= f32(0.0):
-                i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
-                p = s.positions
-                ax, ay, az = p[i1, 0] - p[i0, 0], p[i1, 1] - p[i0, 1], p[i1, 2] - p[i0, 2]
-                bx, by, bz = p[i2, 0] - p[i0, 0], p[i2, 1] - p[i0, 1], p[i2, 2] - p[i0, 2]
+                ax, ay, az, bx, by, bz = edges(s, *corners(s, triangle))
                 gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
                 n = f32(math.sqrt(gx * gx + gy * gy + gz * gz))
                 cos_e = abs(gx * dx + gy * dy + gz * dz) / max(n, f32(1e-20))

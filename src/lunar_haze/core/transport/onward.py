@@ -14,16 +14,16 @@ import numpy as np
 
 from lunar_haze.core.air.kernels import CLEAR, MULTIPLE, transmittance
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
-from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, floats
+from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
-from lunar_haze.core.transport.ggx import evaluate, sample_direction, specular_share
+from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.lights import PART, SPARES
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.transport.surfaces import FAR, card_surface, nearest_card, ray_epsilon, shadow, surface_at
+from lunar_haze.core.transport.surfaces import FAR, card_surface, nearest_card, object_at, ray_epsilon, shadow, surface_at
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
-from lunar_haze.core.transport.worth import PICK, SURFACE, chance_of, draw_source, worth_of
+from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS, PICK, SURFACE, chance_of, draw_source, worth_of
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -74,11 +74,11 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
     memory = ray_buffer()
     ray = aligned(memory)
     s, lights = borrow_scene(s), borrow_lights(lights)
-    surface, air, emphasis = floats(surface), floats(air), floats(emphasis)
+    surface, air, emphasis = layer_pool(surface), layer_pool(air), float_rows(emphasis, EMPHASIS_COLUMNS)
     mist, even = floats(mist), floats(even)
-    stars, onward = floats(stars), floats(onward)
+    stars, onward = float_rows(stars, 3), float_rows(onward, ONWARD)
     one, zero = f32(1.0), f32(0.0)
-    total = s.triangles.shape[0]
+    total = s.faces.shape[0]
     misty = mist[CLEAR] == zero
     many = misty and mist[MULTIPLE] > zero
     last = max(bounces, 1)
@@ -171,7 +171,7 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
             ox, oy, oz = ox + far * dx, oy + far * dy, oz + far * dz
             eps = ray_epsilon(ox, oy, oz)
             ox, oy, oz = ox + eps * gx, oy + eps * gy, oz + eps * gz
-            left = np.int64(s.object_of[triangle]) if triangle < total else np.int64(-1)
+            left = object_at(s, triangle) if triangle < total else np.int64(-1)
             surfaces += 1
             if mirrored:
                 k_mirror = f32(2.0) * (dx * gx + dy * gy + dz * gz)
@@ -185,7 +185,7 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
             picked = True
             ax, ay, az, bx, by, bz = basis(nx, ny, nz)
             vx, vy, vz = -(dx * ax + dy * ay + dz * az), -(dx * bx + dy * by + dz * bz), -(dx * nx + dy * ny + dz * nz)
-            share = specular_share(s.energy, vz, roughness, metallic, br, bg, bb)
+            seen = seen_from(s.energy, s.mean_coat, vz, roughness, metallic, br, bg, bb)
             partner = surfaces <= last
             pick, fate = random_pair(seed, base + D_PICK, index)
             k = draw_source(emphasis, pick)
@@ -195,9 +195,9 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                 lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, number, ox, oy, oz, lu, lv)
                 if pdf > zero and r + g + b > zero and lx * gx + ly * gy + lz * gz > zero:
                     fr, fg, fb, bsdf_pdf, mr, mg, mb = evaluate(
-                        s.energy, s.mean_coat, vx, vy, vz,
+                        s.energy, seen, vx, vy, vz,
                         lx * ax + ly * ay + lz * az, lx * bx + ly * by + lz * bz, lx * nx + ly * ny + lz * nz,
-                        br, bg, bb, metallic, roughness, share,
+                        br, bg, bb, metallic, roughness,
                     )  # fmt: skip
                     if bsdf_pdf > zero:
                         fr, fg, fb = part_of(lights.rows[number, PART], fr, fg, fb, mr, mg, mb)
@@ -214,9 +214,9 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                 break
             su, sv = random_pair(seed, base + D_BSDF, index)
             choice, survive = random_pair(seed, base + D_CHOICE, index)
-            lx, ly, lz = sample_direction(vx, vy, vz, roughness, share, choice, su, sv)
+            lx, ly, lz = sample_direction(vx, vy, vz, roughness, seen[0], choice, su, sv)
             fr, fg, fb, prev_pdf, mr, mg, mb = evaluate(
-                s.energy, s.mean_coat, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness, share
+                s.energy, seen, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness
             )
             if prev_pdf <= zero:
                 break

@@ -17,10 +17,11 @@ import numpy as np
 
 from lunar_haze.core.air.kernels import CLEAR, MULTIPLE, transmittance
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
-from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, floats
+from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
-from lunar_haze.core.transport.ggx import evaluate, sample_direction, specular_share
+from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
+from lunar_haze.core.transport.guides import LOOKS, look_at_sky, look_at_surface
 from lunar_haze.core.transport.lights import PART, SPARES
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.onward import (
@@ -36,15 +37,17 @@ from lunar_haze.core.transport.onward import (
     D_VERTEX,
     FROM_AIR,
     GOES,
+    ONWARD,
     path_seed,
     set_out,
 )
 from lunar_haze.core.transport.sampling import basis, random_pair, sample_pair
-from lunar_haze.core.transport.surfaces import FAR, ray_epsilon, shadow, surface_at
-from lunar_haze.core.transport.view import lens_ray, tent
+from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
+from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, tent
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
 from lunar_haze.core.transport.worth import (
     AIR,
+    EMPHASIS_COLUMNS,
     FEW_LAMPS,
     SURFACE,
     WORTH,
@@ -55,7 +58,7 @@ from lunar_haze.core.transport.worth import (
     worth_of,
 )
 
-f32 = np.float32
+f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 #: The least share of paths that are followed past the first surface.
@@ -126,15 +129,15 @@ def _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, f
 
 
 @_jit
-def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, seen, share, tr, tg, tb, left, seed,
+def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, surface, seen, tr, tg, tb, left, seed,
                       index, worth_all, on_surface):  # fmt: skip
     """What every source gives at the first surface, waiting for shadow rays; the new worth.
 
-    ``at`` holds the geometric and the shading normal and the frame about it, ``seen`` the
-    direction to the lens in that frame and the material.
+    ``at`` holds the geometric and the shading normal and the frame about it, ``surface`` the
+    direction to the lens in that frame and the material, ``seen`` what `seen_from` tells of it.
     """
     gx, gy, gz, nx, ny, nz, ax, ay, az, bx, by, bz = at
-    vx, vy, vz, br, bg, bb, metallic, roughness = seen
+    vx, vy, vz, br, bg, bb, metallic, roughness = surface
     n = active.shape[0]
     one, zero = f32(1.0), f32(0.0)
     eps = ray_epsilon(ox, oy, oz)
@@ -155,9 +158,9 @@ def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, seen,
         if pdf <= zero or r + g + b <= zero or lx * gx + ly * gy + lz * gz <= zero:
             continue
         fr, fg, fb, bsdf_pdf, mr, mg, mb = evaluate(
-            s.energy, s.mean_coat, vx, vy, vz,
+            s.energy, seen, vx, vy, vz,
             lx * ax + ly * ay + lz * az, lx * bx + ly * by + lz * bz, lx * nx + ly * ny + lz * nz,
-            br, bg, bb, metallic, roughness, share,
+            br, bg, bb, metallic, roughness,
         )  # fmt: skip
         if bsdf_pdf <= zero:
             continue
@@ -177,6 +180,7 @@ def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, seen,
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def trace_chunk(
     s, lights, active, emphasis, lit, stars, star_owner, camera, medium, index, width, pixels, surface, air, onward,
+    looks,
 ):  # fmt: skip
     """The first stretch of a path through each of ``pixels`` (n,), added to ``surface`` and ``air`` (slots, pixels, 3).
 
@@ -184,34 +188,36 @@ def trace_chunk(
     ``emphasis`` (n, 7) float32 what their light adds to the picture, as `Frame.trace` makes it;
     ``lit`` (pixels,) float32 what other sources add already [cd/m2]; ``stars`` (pixels, 3) points of
     light in the sky of source ``star_owner``. ``onward`` (2 n, ONWARD) is written: how each path goes
-    on from its surface and from the air (`onward.follow_chunk`).
+    on from its surface and from the air (`onward.follow_chunk`). What the lens sees is added to ``looks``
+    (pixels, LOOKS), for the denoiser.
     """
     memory = ray_buffer()
     ray = aligned(memory)
     s, lights = borrow_scene(s), borrow_lights(lights)
-    surface, air, medium, camera = floats(surface), floats(air), floats(medium), floats(camera)
-    emphasis, lit, stars, onward = floats(emphasis), floats(lit), floats(stars), floats(onward)
+    surface, air, medium, camera = layer_pool(surface), layer_pool(air), floats(medium), floats(camera)
+    emphasis, lit = float_rows(emphasis, EMPHASIS_COLUMNS), floats(lit)
+    stars, onward, looks = float_rows(stars, 3), float_rows(onward, ONWARD), float_rows(looks, LOOKS)
     room = np.empty((2, active.shape[0], _PENDING_COLUMNS), np.float32)
-    waiting = floats(room)
-    on_surface, in_air = waiting[0], waiting[1]
+    on_surface, in_air = float_rows(room[0], _PENDING_COLUMNS), float_rows(room[1], _PENDING_COLUMNS)
     one, zero = f32(1.0), f32(0.0)
     misty = medium[CLEAR] == zero
     for i in range(pixels.shape[0]):
         pixel = pixels[i]
         onward[2 * i, GOES], onward[2 * i + 1, GOES] = zero, zero
         seed = path_seed(pixel, False)
+        row = np.int64(u32(pixel) // u32(width))
         ju, jv = sample_pair(seed, _D_PIXEL, index)
         lens_u, lens_v = zero, zero
-        if camera[15] > zero:
+        if camera[LENS_RADIUS] > zero:
             lens_u, lens_v = sample_pair(seed, _D_LENS, index)
         ox, oy, oz, dx, dy, dz = lens_ray(
-            camera, f32(pixel % width) + f32(0.5) + tent(ju), f32(pixel // width) + f32(0.5) + tent(jv), lens_u, lens_v
+            camera, f32(pixel - row * width) + f32(0.5) + tent(ju), f32(row) + f32(0.5) + tent(jv), lens_u, lens_v
         )
         worth_all = lit[pixel]
         pane, _pane = random_pair(seed, D_VERTEX + D_GLASS, index)
         triangle, far, u, v, tr, tg, tb, mirrored = walk(s, ray, ox, oy, oz, dx, dy, dz, FAR, pane)
         # The lens does not see cards: what it meets is of the place.
-        left = np.int64(s.object_of[triangle]) if triangle >= 0 else np.int64(-1)
+        left = object_at(s, triangle) if triangle >= 0 else np.int64(-1)
         through = one
         if misty:
             worth_all = _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, far, tr, tg, tb,
@@ -221,6 +227,10 @@ def trace_chunk(
         front = True
         if triangle >= 0:
             gx, gy, gz, nx, ny, nz, br, bg, bb, metallic, roughness, front = surface_at(s, triangle, u, v, dx, dy, dz)
+            if not mirrored:
+                look_at_surface(looks, pixel, br, bg, bb, nx, ny, nz)
+        else:
+            look_at_sky(looks, pixel)
         gather_hit(s, lights, active, emphasis, triangle, u, v, front, f32(-1.0), False, tr, tg, tb, zero, zero, zero,
                    np.int64(-1), ox, oy, oz, dx, dy, dz, far, medium, through, surface, pixel, True, stars,
                        star_owner)  # fmt: skip
@@ -256,19 +266,19 @@ def trace_chunk(
                     -(dx * bx + dy * by + dz * bz),
                     -(dx * nx + dy * ny + dz * nz),
                 )
-                share = specular_share(s.energy, vz, roughness, metallic, br, bg, bb)
+                seen = seen_from(s.energy, s.mean_coat, vz, roughness, metallic, br, bg, bb)
                 # Even without bounces a glossy ray may meet a light.
                 worth_all = _wait_for_surface(
                     s, lights, medium, active, emphasis, hx, hy, hz, (gx, gy, gz, nx, ny, nz, ax, ay, az, bx, by, bz),
-                    (vx, vy, vz, br, bg, bb, metallic, roughness), share, tr, tg, tb, left, seed, index, worth_all,
+                    (vx, vy, vz, br, bg, bb, metallic, roughness), seen, tr, tg, tb, left, seed, index, worth_all,
                     on_surface,
                 )  # fmt: skip
                 _settle(s, ray, on_surface, active, 0, worth_all, seed, index, surface, pixel)
                 su, sv = sample_pair(seed, D_VERTEX + D_BSDF, index)
                 choice, survive = sample_pair(seed, D_VERTEX + D_CHOICE, index)
-                lx, ly, lz = sample_direction(vx, vy, vz, roughness, share, choice, su, sv)
+                lx, ly, lz = sample_direction(vx, vy, vz, roughness, seen[0], choice, su, sv)
                 fr, fg, fb, pdf, mr, mg, mb = evaluate(
-                    s.energy, s.mean_coat, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness, share
+                    s.energy, seen, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness
                 )
                 dx, dy, dz = lx * ax + ly * bx + lz * nx, lx * ay + ly * by + lz * ny, lx * az + ly * bz + lz * nz
                 # Where these sources matter little, so does most of what they bounce: it is followed more rarely.

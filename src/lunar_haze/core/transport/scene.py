@@ -17,10 +17,17 @@ from lunar_haze.core.sources.model import facing_frame
 from lunar_haze.core.transport.embree import RayScene
 from lunar_haze.core.transport.ggx import energy_tables
 
+# Columns of a packed vertex and of a triangle. What a hit asks for lies together: half a line of memory for
+# the triangle and for each of its corners, where arrays of their own would take a dozen lines.
+NORMAL, UV, VERTEX_COLUMNS = 3, 6, 8
+MATERIAL, OBJECT, FACE_COLUMNS = 3, 4, 8
+_LINE_BYTES = 64
 # Columns of a packed material.
 BASE_R, BASE_G, BASE_B, METALLIC, ROUGHNESS, CUTOFF, CLEAR, EMIT_R, EMIT_G, EMIT_B, TWO_SIDED = range(11)
+MATERIAL_COLUMNS = 11
 # Columns of a material's texture numbers.
 TEX_BASE, TEX_ROUGH, TEX_NORMAL, TEX_EMIT = range(4)
+TEXTURES = 4
 
 
 class SceneArrays(NamedTuple):
@@ -29,19 +36,16 @@ class SceneArrays(NamedTuple):
     handle: int
     solid_count: int
     clear_count: int
-    positions: NDArray  # (V, 3) float32 [m]
-    normals: NDArray  # (V, 3) float32
-    uvs: NDArray  # (V, 2) float32
-    triangles: NDArray  # (T, 3) uint32
-    material_of: NDArray  # (T,) int32
-    object_of: NDArray  # (T,) int32
+    vertices: NDArray  # (V, 8) float32: position [m], normal, texture coordinates
+    faces: NDArray  # (T, 8) uint32: three corners, material, object
     materials: NDArray  # (M, 11) float32
     textures_of: NDArray  # (M, 4) int32, -1 for none
-    texels: NDArray  # (bytes,) uint8 RGBA
+    texels: NDArray  # (texels of all textures,) uint32, RGBA from the lowest byte up
+    alphas: NDArray  # (texels of all textures,) uint8: a cut-out asks for nothing else, and asks often
     texture_info: NDArray  # (K, 4) int64: offset, width, height, is-colour
     decode: NDArray  # (256,) float32, sRGB to linear
     to_acescg: NDArray  # (3, 3) float32
-    energy: NDArray  # (32, 32, 2) float32
+    energy: NDArray  # (32, 32, 3) float32
     mean_coat: NDArray  # (32,) float32
     cards: NDArray  # (C, 18) float32, see `pack_cards`
     card_patterns: NDArray  # (P, SIZE, SIZE) float32 share of light let through
@@ -69,6 +73,13 @@ def pack_cards(cards: tuple[Card, ...]) -> tuple[NDArray[np.float32], NDArray[np
     return rows, np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
 
 
+def _on_lines(count: int, columns: int, dtype: type) -> NDArray:
+    """Zeros (count, columns) of four bytes each that begin where a line of memory does."""
+    room = np.zeros(count * columns + _LINE_BYTES // 4, dtype)
+    first = -room.ctypes.data % _LINE_BYTES // 4
+    return room[first : first + count * columns].reshape(count, columns)
+
+
 def _material_row(material: Material) -> list[float]:
     scale = max(emissive_luminance(material), 1e-9)
     emissive = [channel / scale for channel in material.emissive]
@@ -90,29 +101,34 @@ class PackedPlace:
         count = int(solid.sum())
         self.rays = RayScene(place.positions, triangles, count)
 
-        texels, info, offset = [], [], 0
+        vertices = _on_lines(len(place.positions), VERTEX_COLUMNS, np.float32)
+        vertices[:, :NORMAL], vertices[:, NORMAL:UV] = place.positions, place.normals
+        vertices[:, UV:] = np.nan_to_num(place.uvs)
+        faces = _on_lines(len(triangles), FACE_COLUMNS, np.uint32)
+        faces[:, :MATERIAL] = triangles
+        faces[:, MATERIAL], faces[:, OBJECT] = place.material_of[self.order], place.object_of[self.order]
+
+        texels, alphas, info, offset = [], [], [], 0
         for texture in place.textures:
-            flat = np.ascontiguousarray(texture.pixels).reshape(-1)
+            flat = np.ascontiguousarray(texture.pixels).reshape(-1).view("<u4")
             info.append((offset, texture.pixels.shape[1], texture.pixels.shape[0], int(texture.is_colour)))
             texels.append(flat)
+            alphas.append(texture.pixels[..., 3].reshape(-1))
             offset += len(flat)
         tables = energy_tables()
         self.arrays = SceneArrays(
             handle=self.rays.handle,
             solid_count=count,
             clear_count=len(triangles) - count,
-            positions=np.ascontiguousarray(place.positions, np.float32),
-            normals=np.ascontiguousarray(place.normals, np.float32),
-            uvs=np.ascontiguousarray(np.nan_to_num(place.uvs), np.float32),
-            triangles=triangles,
-            material_of=np.ascontiguousarray(place.material_of[self.order]),
-            object_of=np.ascontiguousarray(place.object_of[self.order]),
+            vertices=vertices,
+            faces=faces,
             materials=np.array([_material_row(m) for m in place.materials], np.float32),
             textures_of=np.array(
                 [(m.base_texture, m.roughness_texture, m.normal_texture, m.emissive_texture) for m in place.materials],
                 np.int32,
             ),
-            texels=np.concatenate(texels) if texels else np.zeros(4, np.uint8),
+            texels=np.concatenate(texels) if texels else np.zeros(1, np.uint32),
+            alphas=np.concatenate(alphas) if alphas else np.zeros(1, np.uint8),
             texture_info=np.array(info, np.int64).reshape(-1, 4),
             decode=srgb_decode(np.arange(256) / 255).astype(np.float32),
             to_acescg=SRGB_TO_ACESCG.astype(np.float32),

@@ -12,7 +12,7 @@ from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.lights import AXIS, KIND, MAP, MAP_AT, MAP_SCALE, SUN, LightArrays
 from lunar_haze.core.transport.sampling import basis
-from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.transport.scene import NORMAL, SceneArrays
 from lunar_haze.core.transport.surfaces import FAR
 
 f32 = np.float32
@@ -98,7 +98,7 @@ class SunMaps:
         side = max(float((high - low).max()) * 1.02, 0.1)
         middle = frame.T @ ((low + high) / 2)
         # Heights count from the middle; rays start above all there is.
-        above = float((self._s.positions.astype(np.float64) @ axis).max()) + 1.0
+        above = float((self._s.vertices[:, :NORMAL].astype(np.float64) @ axis).max()) + 1.0
         corner = middle - (frame[0] + frame[1]) * side / 2 + axis * (above - middle @ axis)
         tile = np.empty((SIDE, SIDE), np.float32)
         _map(self._s, corner.astype(to), axis.astype(to), frame[0].astype(to), frame[1].astype(to), to(side / SIDE),

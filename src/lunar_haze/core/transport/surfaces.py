@@ -23,17 +23,21 @@ from lunar_haze.core.transport.scene import (
     EMIT_B,
     EMIT_G,
     EMIT_R,
+    MATERIAL,
     METALLIC,
+    NORMAL,
+    OBJECT,
     ROUGHNESS,
     TEX_BASE,
     TEX_EMIT,
     TEX_NORMAL,
     TEX_ROUGH,
     TWO_SIDED,
+    UV,
 )  # fmt: skip
 from lunar_haze.core.transport.scene import CLEAR as CLEAR_COLUMN
 
-f32 = np.float32
+f32, i32, u32, u64 = np.float32, np.int32, np.uint32, np.uint64
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 MAX_CLEAR_LAYERS = 24
 FAR = f32(1e5)
@@ -46,32 +50,42 @@ def ray_epsilon(x, y, z):
 
 
 @_jit
-def texel(s, texture, u, v):
-    """Bilinear RGBA of a repeating texture; colour ones in linear ACEScg, others as stored in [0, 1]."""
-    offset, colour = s.texture_info[texture, 0], s.texture_info[texture, 3] != 0
-    width, height = s.texture_info[texture, 1], s.texture_info[texture, 2]
+def _footprint(s, texture, u, v):
+    """Numbers of the four texels about u, v of a repeating texture, and how far it lies between them: (4, fx, fy)."""
+    k = u32(texture)
+    offset, width, height = s.texture_info[k, 0], i32(s.texture_info[k, 1]), i32(s.texture_info[k, 2])
     x = (u - f32(math.floor(u))) * f32(width) - f32(0.5)
     y = (v - f32(math.floor(v))) * f32(height) - f32(0.5)
-    x0 = int(math.floor(x))
-    y0 = int(math.floor(y))
-    fx, fy = x - f32(x0), y - f32(y0)
+    floor_x, floor_y = f32(math.floor(x)), f32(math.floor(y))
+    x0, y0 = i32(floor_x), i32(floor_y)
     # x0 lies between -1 and width - 1: wrapping needs no division.
     x1, y1 = (x0 + 1 if x0 + 1 < width else 0), (y0 + 1 if y0 + 1 < height else 0)
     x0, y0 = (x0 if x0 >= 0 else width - 1), (y0 if y0 >= 0 else height - 1)
+    low, high = offset + y0 * width, offset + y1 * width
+    return u64(low + x0), u64(low + x1), u64(high + x0), u64(high + x1), x - floor_x, y - floor_y
+
+
+@_jit
+def _add_texel(s, at, w, r, g, b, a, colour):
+    """rgba with ``w`` of a texel added: colours in linear light, others as stored."""
+    word = s.texels[at]
+    red, green, blue = u32(word & u32(255)), u32((word >> u32(8)) & u32(255)), u32((word >> u32(16)) & u32(255))
+    a += w * f32(u32(word >> u32(24)))
+    if colour:
+        return r + w * s.decode[red], g + w * s.decode[green], b + w * s.decode[blue], a
+    return r + w * f32(red), g + w * f32(green), b + w * f32(blue), a
+
+
+@_jit
+def texel(s, texture, u, v):
+    """Bilinear RGBA of a repeating texture; colour ones in linear ACEScg, others as stored in [0, 1]."""
+    colour = s.texture_info[u32(texture), 3] != 0
+    at00, at10, at01, at11, fx, fy = _footprint(s, texture, u, v)
     r, g, b, a = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
-    for k in range(4):
-        i, j = k & 1, k >> 1
-        w = (fx if i else f32(1.0) - fx) * (fy if j else f32(1.0) - fy)
-        at = offset + ((y1 if j else y0) * width + (x1 if i else x0)) * 4
-        if colour:
-            r += w * s.decode[s.texels[at]]
-            g += w * s.decode[s.texels[at + 1]]
-            b += w * s.decode[s.texels[at + 2]]
-        else:
-            r += w * f32(s.texels[at])
-            g += w * f32(s.texels[at + 1])
-            b += w * f32(s.texels[at + 2])
-        a += w * f32(s.texels[at + 3])
+    r, g, b, a = _add_texel(s, at00, (f32(1.0) - fx) * (f32(1.0) - fy), r, g, b, a, colour)
+    r, g, b, a = _add_texel(s, at10, fx * (f32(1.0) - fy), r, g, b, a, colour)
+    r, g, b, a = _add_texel(s, at01, (f32(1.0) - fx) * fy, r, g, b, a, colour)
+    r, g, b, a = _add_texel(s, at11, fx * fy, r, g, b, a, colour)
     a *= f32(1 / 255)
     if colour:
         m = s.to_acescg
@@ -81,12 +95,49 @@ def texel(s, texture, u, v):
 
 
 @_jit
+def _alpha(s, texture, u, v):
+    """Bilinear alpha [0, 1] of a repeating texture."""
+    at00, at10, at01, at11, fx, fy = _footprint(s, texture, u, v)
+    low = f32(s.alphas[at00]) + fx * (f32(s.alphas[at10]) - f32(s.alphas[at00]))
+    high = f32(s.alphas[at01]) + fx * (f32(s.alphas[at11]) - f32(s.alphas[at01]))
+    return (low + fy * (high - low)) * f32(1 / 255)
+
+
+@_jit
+def corners(s, triangle):
+    """Numbers of the three corners of a triangle."""
+    k = u32(triangle)
+    return s.faces[k, 0], s.faces[k, 1], s.faces[k, 2]
+
+
+@_jit
+def material_at(s, triangle):
+    """Number of the material that a triangle wears."""
+    return s.faces[u32(triangle), MATERIAL]
+
+
+@_jit
+def object_at(s, triangle):
+    """Number of the object that a triangle belongs to."""
+    return np.int64(s.faces[u32(triangle), OBJECT])
+
+
+@_jit
+def edges(s, i0, i1, i2):
+    """The two edges (3 each) of a triangle from its first corner [m]."""
+    p = s.vertices
+    x, y, z = p[i0, 0], p[i0, 1], p[i0, 2]
+    return p[i1, 0] - x, p[i1, 1] - y, p[i1, 2] - z, p[i2, 0] - x, p[i2, 1] - y, p[i2, 2] - z
+
+
+@_jit
 def uv_at(s, triangle, u, v):
     """Texture coordinates at barycentric u, v of a triangle."""
-    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
+    i0, i1, i2 = corners(s, triangle)
     w = f32(1.0) - u - v
-    return (w * s.uvs[i0, 0] + u * s.uvs[i1, 0] + v * s.uvs[i2, 0],
-            w * s.uvs[i0, 1] + u * s.uvs[i1, 1] + v * s.uvs[i2, 1])  # fmt: skip
+    p = s.vertices
+    return (w * p[i0, UV] + u * p[i1, UV] + v * p[i2, UV],
+            w * p[i0, UV + 1] + u * p[i1, UV + 1] + v * p[i2, UV + 1])  # fmt: skip
 
 
 @_jit
@@ -103,21 +154,18 @@ def clear_passage(s, triangle, u, v, dx, dy, dz):
 
     Cut-outs let all or nothing through; glass lets its tint through, less what it mirrors.
     """
-    material = s.material_of[triangle]
+    material = material_at(s, triangle)
     row = s.materials[material]
     texture = s.textures_of[material, TEX_BASE]
-    r, g, b, a = f32(1.0), f32(1.0), f32(1.0), f32(1.0)
-    if texture >= 0:
-        tu, tv = uv_at(s, triangle, u, v)
-        r, g, b, a = texel(s, texture, tu, tv)
+    tu, tv = uv_at(s, triangle, u, v) if texture >= 0 else (f32(0.0), f32(0.0))
     if row[CUTOFF] > f32(0.0):
-        open_here = f32(1.0) if a < row[CUTOFF] else f32(0.0)
+        alpha = _alpha(s, texture, tu, tv) if texture >= 0 else f32(1.0)
+        open_here = f32(1.0) if alpha < row[CUTOFF] else f32(0.0)
         return False, open_here, open_here, open_here, f32(0.0)
-    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
-    ax, ay, az = (s.positions[i1, 0] - s.positions[i0, 0], s.positions[i1, 1] - s.positions[i0, 1],
-                  s.positions[i1, 2] - s.positions[i0, 2])  # fmt: skip
-    bx, by, bz = (s.positions[i2, 0] - s.positions[i0, 0], s.positions[i2, 1] - s.positions[i0, 1],
-                  s.positions[i2, 2] - s.positions[i0, 2])  # fmt: skip
+    r, g, b = f32(1.0), f32(1.0), f32(1.0)
+    if texture >= 0:
+        r, g, b, _a = texel(s, texture, tu, tv)
+    ax, ay, az, bx, by, bz = edges(s, *corners(s, triangle))
     nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     cos_i = abs(nx * dx + ny * dy + nz * dz) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-20))
     mirrors = schlick_pane(cos_i)
@@ -230,18 +278,17 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
 
     Both normals face the viewer; ``front`` tells whether the true front side is seen.
     """
-    i0, i1, i2 = s.triangles[triangle, 0], s.triangles[triangle, 1], s.triangles[triangle, 2]
-    p, n = s.positions, s.normals
-    ax, ay, az = p[i1, 0] - p[i0, 0], p[i1, 1] - p[i0, 1], p[i1, 2] - p[i0, 2]
-    bx, by, bz = p[i2, 0] - p[i0, 0], p[i2, 1] - p[i0, 1], p[i2, 2] - p[i0, 2]
+    i0, i1, i2 = corners(s, triangle)
+    p = s.vertices
+    ax, ay, az, bx, by, bz = edges(s, i0, i1, i2)
     gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     k = f32(1.0) / max(f32(math.sqrt(gx * gx + gy * gy + gz * gz)), f32(1e-30))
     gx, gy, gz = gx * k, gy * k, gz * k
     front = gx * dx + gy * dy + gz * dz < f32(0.0)
     w = f32(1.0) - u - v
-    nx = w * n[i0, 0] + u * n[i1, 0] + v * n[i2, 0]
-    ny = w * n[i0, 1] + u * n[i1, 1] + v * n[i2, 1]
-    nz = w * n[i0, 2] + u * n[i1, 2] + v * n[i2, 2]
+    nx = w * p[i0, NORMAL] + u * p[i1, NORMAL] + v * p[i2, NORMAL]
+    ny = w * p[i0, NORMAL + 1] + u * p[i1, NORMAL + 1] + v * p[i2, NORMAL + 1]
+    nz = w * p[i0, NORMAL + 2] + u * p[i1, NORMAL + 2] + v * p[i2, NORMAL + 2]
     length = f32(math.sqrt(nx * nx + ny * ny + nz * nz))
     if length < f32(1e-6):
         nx, ny, nz, length = gx, gy, gz, f32(1.0)
@@ -249,7 +296,7 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
     if nx * gx + ny * gy + nz * gz < f32(0.0):
         nx, ny, nz = -nx, -ny, -nz
 
-    material = s.material_of[triangle]
+    material = material_at(s, triangle)
     row = s.materials[material]
     r, g, b = row[BASE_R], row[BASE_G], row[BASE_B]
     metallic, roughness = row[METALLIC], row[ROUGHNESS]
@@ -267,8 +314,8 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
         if normal_texture >= 0:
             mx, my, mz, _a = texel(s, normal_texture, tu, tv)
             mx, my, mz = f32(2.0) * mx - f32(1.0), f32(2.0) * my - f32(1.0), f32(2.0) * mz - f32(1.0)
-            du1, dv1 = s.uvs[i1, 0] - s.uvs[i0, 0], s.uvs[i1, 1] - s.uvs[i0, 1]
-            du2, dv2 = s.uvs[i2, 0] - s.uvs[i0, 0], s.uvs[i2, 1] - s.uvs[i0, 1]
+            du1, dv1 = p[i1, UV] - p[i0, UV], p[i1, UV + 1] - p[i0, UV + 1]
+            du2, dv2 = p[i2, UV] - p[i0, UV], p[i2, UV + 1] - p[i0, UV + 1]
             det = du1 * dv2 - du2 * dv1
             if abs(det) > f32(1e-20):
                 tx, ty, tz = (ax * dv2 - bx * dv1) / det, (ay * dv2 - by * dv1) / det, (az * dv2 - bz * dv1) / det
@@ -300,7 +347,7 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
 @_jit
 def emission_at(s, triangle, u, v):
     """Colour rgb of a glowing triangle, of luminance one before its texture."""
-    material = s.material_of[triangle]
+    material = material_at(s, triangle)
     r, g, b = s.materials[material, EMIT_R], s.materials[material, EMIT_G], s.materials[material, EMIT_B]
     texture = s.textures_of[material, TEX_EMIT]
     if texture >= 0:
@@ -313,4 +360,4 @@ def emission_at(s, triangle, u, v):
 @_jit
 def emits_towards(s, triangle, front):
     """Whether a glowing triangle shines to the side from which it is seen."""
-    return front or s.materials[s.material_of[triangle], TWO_SIDED] > f32(0.0)
+    return front or s.materials[material_at(s, triangle), TWO_SIDED] > f32(0.0)

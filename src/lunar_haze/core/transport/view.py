@@ -11,6 +11,11 @@ from lunar_haze.core.transport.sampling import uniform_disc
 
 f32 = np.float32
 
+#: Pixels along the side of a tile.
+TILE = 32
+#: Where a packed camera has the radius of its lens's opening.
+LENS_RADIUS = 15
+
 
 def pack_view(view: View) -> NDArray[np.float32]:
     """Camera for the kernels, (17,) float32.
@@ -26,6 +31,26 @@ def pack_view(view: View) -> NDArray[np.float32]:
             [camera.tan_half_width, view.width, view.height, camera.aperture_radius_m, camera.sharp_at_m],
         ]
     ).astype(np.float32)
+
+
+def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
+    """The pixels of a picture (row-major numbers) in square tiles, each along a Z-shaped curve.
+
+    Rays that follow each other meet the same surfaces, which are then still near the processor
+    (Morton 1966, A computer oriented geodetic data base).
+    """
+    y, x = np.mgrid[:TILE, :TILE]
+    along = np.zeros((TILE, TILE), np.int64)
+    for bit in range(TILE.bit_length() - 1):
+        along |= ((x >> bit) & 1) << (2 * bit) | ((y >> bit) & 1) << (2 * bit + 1)
+    curve = np.argsort(along, axis=None)
+    x, y = x.ravel()[curve], y.ravel()[curve]
+    tiles = []
+    for top in range(0, height, TILE):
+        for left in range(0, width, TILE):
+            inside = (left + x < width) & (top + y < height)
+            tiles.append((top + y[inside]) * width + left + x[inside])
+    return tiles
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
