@@ -79,11 +79,11 @@ def packed(*shapes, rows=64):
     return pack_lights([Lit(s) for s in shapes], PLACE.place, PLACE.order, rows)
 
 
-def sampled(shape, point=(0.0, 0.0, 0.0), count=40_000, seed=1):
+def sampled(shape, point=(0.0, 0.0, 0.0), count=40_000, seed=1, rows=64):
     """Samples (n, 8): direction, distance, rgb, density."""
     numbers = np.random.default_rng(seed).random((count, 2)).astype(np.float32)
     out = np.empty((count, 8), np.float32)
-    _samples(PLACE.arrays, packed(shape), 0, np.array(point, np.float32), numbers, out)
+    _samples(PLACE.arrays, packed(shape, rows=rows), 0, np.array(point, np.float32), numbers, out)
     return out
 
 
@@ -247,19 +247,22 @@ def test_clouds_weaken_the_sun_by_their_patches_alone():
 
 
 @pytest.mark.parametrize("dome", [ClearSky(15.0, 70.0), ClearSky(-8.0, 200.0), Gradient((0.1, 0.2, 0.9), (0.9, 0.8, 0.7))])
-def test_a_sky_is_sampled_by_its_light_and_integrates_to_it(dome):
+@pytest.mark.parametrize("rows", [64, 256])
+def test_a_sky_is_sampled_by_its_light_and_integrates_to_it(dome, rows):
+    """Of a map of 256 rows a coarser table is drawn from: the light is still the map's."""
     shape = Sky(dome, follows_hour=False)
-    found = sampled(shape, count=60_000).astype(float)
+    found = sampled(shape, count=60_000, rows=rows).astype(float)
     weight = 1.0 / found[:, 7]
     rgb = (found[:, 4:7] * np.maximum(found[:, 2], 0)[:, None] * weight[:, None]).mean(0)
     lux = float(rgb @ np.array([0.2722287168, 0.6740817658, 0.0536895174]))
-    assert lux == pytest.approx(illuminance_lx(dome_map(dome, 64, 128)), rel=0.01)
+    assert lux == pytest.approx(illuminance_lx(dome_map(dome, rows, 2 * rows)), rel=0.01)
     # Densities over all directions: the mean of 1 / density is the whole sphere.
     assert weight.mean() == pytest.approx(4 * math.pi, rel=0.03)
     values = np.zeros((len(found), 4), np.float32)
-    _sky(packed(shape), np.ascontiguousarray(found[:, :3], np.float32), values)
+    _sky(packed(shape, rows=rows), np.ascontiguousarray(found[:, :3], np.float32), values)
     assert values[:, :3] == pytest.approx(found[:, 4:7], rel=1e-3, abs=1e-6)
-    assert values[:, 3] == pytest.approx(found[:, 7], rel=0.05)
+    # Between two cells of the table rounding may tell the density of either.
+    assert np.quantile(np.abs(values[:, 3] / found[:, 7] - 1), 0.999) < 1e-3
 
 
 def test_a_sky_looks_as_its_map_does():

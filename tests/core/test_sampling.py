@@ -17,7 +17,7 @@ from lunar_haze.core.transport.sampling import (
     uniform_cone,
     uniform_disc,
 )
-from lunar_haze.core.units.fast_math import exp, hash32, log2, short_arctan
+from lunar_haze.core.units.fast_math import angle_of, exp, hash32, log2, minus_log_rest, one_minus_exp, short_arctan
 
 U32 = np.uint32
 
@@ -58,8 +58,18 @@ def _elementary(kind, x, out):
             out[k] = exp(x[k])
         elif kind == 1:
             out[k] = log2(x[k])
-        else:
+        elif kind == 2:
             out[k] = short_arctan(x[k])
+        elif kind == 3:
+            out[k] = one_minus_exp(x[k])
+        else:
+            out[k] = minus_log_rest(x[k])
+
+
+@nb.njit
+def _angles(points, out):
+    for k in range(points.shape[0]):
+        out[k] = angle_of(points[k, 1], points[k, 0])
 
 
 @nb.njit
@@ -178,8 +188,11 @@ def test_bases_are_right_handed_and_orthonormal():
         (0, np.linspace(-80.0, 80.0, 20_001), np.exp, 5e-6, 0.0),
         (1, np.geomspace(1e-30, 1e30, 20_001), np.log2, 0.0, 4e-6),
         (2, np.linspace(0.0, 0.5, 5_001), np.arctan, 0.0, 3e-6),
+        (3, np.geomspace(1e-20, 1e3, 20_001), lambda x: -np.expm1(-x), 2e-5, 0.0),
+        (4, 1.0 - np.geomspace(1e-6, 1.0, 20_001), lambda x: -np.log1p(-x), 1e-5, 0.0),
+        (4, np.geomspace(1e-20, 0.9, 20_001), lambda x: -np.log1p(-x), 1e-5, 0.0),
     ],
-    ids=["exp", "log2", "arctan"],
+    ids=["exp", "log2", "arctan", "one minus exp", "depth near all", "depth"],
 )
 def test_short_functions_keep_to_the_errors_they_state(kind, x, true, relative, absolute):
     x = x.astype(np.float32)
@@ -187,6 +200,15 @@ def test_short_functions_keep_to_the_errors_they_state(kind, x, true, relative, 
     _elementary(kind, x, out)
     expected = true(x.astype(float))
     assert (np.abs(out - expected) <= relative * np.abs(expected) + absolute + 1e-7 * np.abs(expected)).all()
+
+
+def test_angles_of_points_keep_their_digits_on_either_side():
+    turn = np.concatenate([np.geomspace(1e-12, 1.0, 5_000), np.linspace(0.0, np.pi, 5_001)])
+    points = (np.stack([np.cos(turn), np.sin(turn)], -1) * np.geomspace(1e-3, 1e4, len(turn))[:, None]).astype(np.float32)
+    out = np.empty(len(points), np.float32)
+    _angles(points, out)
+    true = np.arctan2(points[:, 1].astype(float), points[:, 0].astype(float))
+    assert (np.abs(out - true) <= 4e-6 * true + 1e-12).all()
 
 
 def test_the_short_exponential_is_held_at_its_ends():

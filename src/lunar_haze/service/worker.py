@@ -56,8 +56,10 @@ MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
 #: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
-#: One makes a first answer; more can wait until the picture is clean.
-GRID_PASSES = ((4, 1, 0.4), (8, 6, 0.15))
+#: They wait until the picture is clean.
+GRID_PASSES = ((8, 1, 0.4), (12, 6, 0.15))
+#: Seconds of looking that an edit of the air takes at once when nothing has been looked at yet.
+FIRST_LOOK_SECONDS = 0.25
 #: Passes after which it is looked up again how much each layer matters.
 REWEIGHED = (1, 2, 4, 8)
 
@@ -182,6 +184,9 @@ class Worker:
         job.reweigh()
         self._job = job
         if missing and request.live and not request.medium.is_clear:
+            if self._live.lacks_looks(frame, list(request.layers)):
+                # A hand that moves from the start would wait for them for ever: each edit looks at a few sources.
+                self._live.gather(frame, list(request.layers), 1, FIRST_LOOK_SECONDS, lambda: not self._inbox.empty())
             # The whole picture first, then layers that can be balanced, unless the hand has moved on by then.
             job.answer_due = missing if self._answer_mixed(job) else []
             job.paused = bool(job.answer_due)
@@ -304,7 +309,8 @@ class Worker:
         if level in MILESTONES and level > job.cleaned_at and not job.live:
             job.cleaned_at = level
             job.clean_due = job.request.denoise
-        self._gather_air(job, level)
+        if not job.clean_due:
+            self._gather_air(job, level)
 
     def _gather_air(self, job: Job, passes: int) -> None:
         due = [(looks, seconds) for after, looks, seconds in GRID_PASSES if passes >= after]
@@ -407,8 +413,8 @@ class Worker:
         if picture is None:
             picture = np.zeros((board.height, board.width, 3), np.float32)
         passes = job.level()
-        if job.frame.guides.passes < 4:
-            job.frame.add_guides(3)
+        if job.frame.guides.passes < 3:
+            job.frame.add_guides(2)
         still = not job.request.live
         quality = "high" if still else "balanced" if passes >= 8 else "fast"
         try:

@@ -3,10 +3,10 @@
 Functions take the packed medium of `Medium.pack` and heights in metres.
 """
 
-import math
-
 import numba as nb
 import numpy as np
+
+from lunar_haze.core.units.fast_math import exp, minus_log_rest, one_minus_exp
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -17,14 +17,14 @@ def density(m, z):
     """Extinction of the fog at height ``z`` over that at the base, dimensionless."""
     if z > m[3]:
         return f32(0.0)
-    return f32(math.exp(-max(z - m[1], f32(0.0)) / m[2]))
+    return exp(-max(z - m[1], f32(0.0)) / m[2])
 
 
 @_jit
 def column(m, z):
     """Vertical optical depth of the fog up to height ``z`` per unit of base extinction [m]."""
     above = min(max(z, m[1]), m[3]) - m[1]
-    return f32(min(z, m[1]) - m[2] * math.expm1(-above / m[2]))
+    return min(z, m[1]) + m[2] * one_minus_exp(above / m[2])
 
 
 @_jit
@@ -43,7 +43,7 @@ def fog_depth(m, oz, dz, t):
     # Differences are taken before anything large is, so that float32 keeps its digits.
     start = max(low, base)
     between = rise if low >= base and high <= top else max(min(high, top) - start, f32(0.0))
-    thin = scale * f32(math.exp(-(start - base) / scale)) * f32(-math.expm1(-between / scale))
+    thin = scale * exp(-(start - base) / scale) * one_minus_exp(between / scale)
     return m[0] * (thin + max(base - low, f32(0.0))) / abs(dz)
 
 
@@ -66,7 +66,7 @@ def distance_in_fog(m, oz, dz, depth):
         share = (goal - m[1]) / m[2]
         if share >= f32(1.0):
             return f32(1e30)
-        z = m[1] - m[2] * f32(math.log1p(-share))
+        z = m[1] + m[2] * minus_log_rest(share)
     if dz > f32(0.0) and z > m[3]:
         return f32(1e30)
     return max((z - oz) / dz, f32(0.0))

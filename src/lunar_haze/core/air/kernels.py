@@ -24,6 +24,7 @@ from lunar_haze.core.air.banks import (
 )  # fmt: skip
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
 from lunar_haze.core.air.patches import CELLS, TILE_AT, patchiness
+from lunar_haze.core.units.fast_math import exp
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32 = np.float32
@@ -221,7 +222,7 @@ def ray_optical_depth(m, ox, oy, oz, dx, dy, dz, t):
 @_jit
 def transmittance(m, ox, oy, oz, dx, dy, dz, t):
     """Share of light left after distance ``t`` [m] along the ray, in [0, 1]."""
-    return f32(math.exp(-ray_optical_depth(m, ox, oy, oz, dx, dy, dz, t)))
+    return exp(-ray_optical_depth(m, ox, oy, oz, dx, dy, dz, t))
 
 
 @_plain

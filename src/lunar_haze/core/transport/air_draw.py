@@ -28,7 +28,7 @@ from lunar_haze.core.air.kernels import (
 from lunar_haze.core.air.patches import patchiness
 from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.units.fast_math import exp
+from lunar_haze.core.units.fast_math import exp, minus_log_rest, one_minus_exp
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
@@ -122,11 +122,11 @@ def _draw_by_depth(medium, ox, oy, oz, dx, dy, dz, far, u):
     if high <= low:
         return types.int64(0)
     total = even_depth(m, ox, oy, oz, dx, dy, dz, high)
-    scattered = f32(-math.expm1(-total))
+    scattered = one_minus_exp(total)
     if scattered <= f32(1e-9):
         return types.int64(0)
     # The distance of a depth, by Newton's steps kept between what is too near and what is too far.
-    goal = min(f32(-math.log1p(-u * scattered)), total)
+    goal = min(minus_log_rest(u * scattered), total)
     t = low + (high - low) * goal / total
     for _ in range(24):
         over = even_depth(m, ox, oy, oz, dx, dy, dz, t) - goal
@@ -164,10 +164,10 @@ def draw_distance(lights, m, number, ox, oy, oz, dx, dy, dz, far, u, v):
         return _apart(_draw_among(m.ctypes.data, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v))
     if m[PLAIN] <= f32(0.0):
         return _apart(_draw_by_depth(m.ctypes.data, ox, oy, oz, dx, dy, dz, far, u))
-    scattered = f32(-math.expm1(-fog_depth(m, oz, dz, far)))
+    scattered = one_minus_exp(fog_depth(m, oz, dz, far))
     if scattered <= f32(1e-9):
         return f32(0.0), f32(0.0)
-    return min(distance_in_fog(m, oz, dz, f32(-math.log1p(-u * scattered))), far), scattered
+    return min(distance_in_fog(m, oz, dz, minus_log_rest(u * scattered)), far), scattered
 
 
 @_jit

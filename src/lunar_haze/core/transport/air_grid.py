@@ -40,6 +40,7 @@ from lunar_haze.core.transport.lights import (
     TABLE,
     TUBE,
     LightArrays,
+    emitter_tables,
 )
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
@@ -248,7 +249,7 @@ def _spots(s: SceneArrays, lights: LightArrays, number: int) -> LightArrays:
     group = group[of]
     order = np.argsort(group, kind="stable")
     own, area, corners, group = own[order], area[order], corners[order], group[order]
-    rows, sums = [], []
+    rows, areas = [], []
     for spot in range(group.max() + 1):
         mine = np.flatnonzero(group == spot)
         part = row.copy()
@@ -256,11 +257,13 @@ def _spots(s: SceneArrays, lights: LightArrays, number: int) -> LightArrays:
         part[POSITION : POSITION + 3] = (corners[mine].mean(1) * area[mine, None]).sum(0) / area[mine].sum()
         part[RADIUS] = math.sqrt(area[mine].sum() / (4 * math.pi))
         rows.append(part)
-        sums.append(np.cumsum(area[mine]) / area[mine].sum())
+        areas.append(area[mine])
+    emitter_sum, emitter_starts = emitter_tables(areas)
     return lights._replace(
         rows=np.array(rows, np.float32),
         emitters=np.ascontiguousarray(own),
-        emitter_sum=np.concatenate(sums).astype(np.float32),
+        emitter_sum=emitter_sum,
+        emitter_starts=emitter_starts,
     )
 
 

@@ -72,7 +72,9 @@ def borrow_lights(lights):
     """The sources' arrays, borrowed."""
     return LightArrays(
         float_rows(lights.rows, COLUMNS), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
-        floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.light_of),
+        ints(lights.sky_row_starts), ints(lights.sky_column_starts),
+        floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.emitter_starts),
+        ints(lights.light_of),
         floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
         floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),
         floats(lights.guide_sum),

@@ -12,7 +12,7 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.transport.heaven_light import disc_radiance, sample_sky, sky_radiance
+from lunar_haze.core.transport.heaven_light import disc_radiance, draw_sky, sky_radiance
 from lunar_haze.core.transport.lamp_lobes import gate, measured, smooth_edge, window
 from lunar_haze.core.transport.lights import (
     AREA,
@@ -49,7 +49,7 @@ from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
 from lunar_haze.core.transport.sky_guide import SKY_SHARE, guide_cell, guided_density, guided_direction
 from lunar_haze.core.transport.surfaces import FAR, corners, edges, emission_at, emits_towards
 
-f32 = np.float32
+f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _PI = f32(math.pi)
 
@@ -116,10 +116,10 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         table = int(row[TABLE])
         cell = guide_cell(lights, px, py, pz) if row[GUIDED] > zero else -1
         if cell < 0 or u < SKY_SHARE:
-            dx, dy, dz = sample_sky(lights, table, u if cell < 0 else u / SKY_SHARE, v)
+            dx, dy, dz, r, g, b, density = draw_sky(lights, table, u if cell < 0 else u / SKY_SHARE, v)
         else:
             dx, dy, dz = guided_direction(lights, cell, (u - SKY_SHARE) / (f32(1.0) - SKY_SHARE), v)
-        r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
+            r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
         density = guided_density(lights, row, px, py, pz, dx, dy, dz, density)
         return dx, dy, dz, FAR, r, g, b, density
     if kind == BALL or kind == PHOTOMETRIC:
@@ -143,16 +143,13 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         return dx, dy, dz, along - half_chord, radiance, radiance, radiance, f32(1.0) / (f32(2.0) * _PI * one_minus)
     if kind == SURFACE:
         first, count = int(row[FIRST]), int(row[COUNT])
-        low, high = first, first + count - 1
-        while low < high:
-            middle = (low + high) >> 1
-            if lights.emitter_sum[middle] <= u:
-                low = middle + 1
-            else:
-                high = middle
-        before = lights.emitter_sum[low - 1] if low > first else zero
-        u = min(max((u - before) / max(lights.emitter_sum[low] - before, f32(1e-12)), zero), f32(1.0))
-        triangle = lights.emitters[low]
+        last = first + count - 1
+        low = first + np.int64(lights.emitter_starts[u32(min(first + int(u * f32(count)), last))])
+        while low < last and lights.emitter_sum[u32(low)] <= u:
+            low += 1
+        before = lights.emitter_sum[u32(low - 1)] if low > first else zero
+        u = min(max((u - before) / max(lights.emitter_sum[u32(low)] - before, f32(1e-12)), zero), f32(1.0))
+        triangle = lights.emitters[u32(low)]
         root = f32(math.sqrt(u))
         bu, bv = root * (f32(1.0) - v), root * v
         i0, i1, i2 = corners(s, triangle)
@@ -164,7 +161,7 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         return _towards(
             lights, row, px, py, pz,
             p[i0, 0] + bu * ax + bv * bx, p[i0, 1] + bu * ay + bv * by, p[i0, 2] + bu * az + bv * bz,
-            nx * k, ny * k, nz * k, lights.area_density[triangle], r, g, b, emits_towards(s, triangle, False), False,
+            nx * k, ny * k, nz * k, lights.area_density[u32(triangle)], r, g, b, emits_towards(s, triangle, False), False,
         )  # fmt: skip
     if kind == TUBE:
         wx, wy, wz = px - row[POSITION], py - row[POSITION + 1], pz - row[POSITION + 2]

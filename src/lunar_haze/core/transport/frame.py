@@ -272,7 +272,6 @@ class Frame:
                 self._stars, self._surface, self._air,
             )  # fmt: skip
 
-        # The tiles of a part lie far apart: parts and threads share what is dear.
         over_threads(advance, self._tiles[part::parts])
         if part == parts - 1:
             for layer in sums:

@@ -18,39 +18,49 @@ from lunar_haze.core.transport.lights import (
     UP,
 )
 
-f32 = np.float32
+f32, i32, u32 = np.float32, np.int32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 _PI = f32(math.pi)
 _EARTHSHINE = f32(EARTHSHINE)
+#: The least sine of the angle from a pole that densities are told for.
+_POLE = f32(1e-4)
+
+
+@_jit
+def _sky_at(sky, row, column):
+    """Bilinear rgb of a lat-long map (H, W, 3) at a row and a column; rows end at the poles, columns go round."""
+    height, width = sky.shape[0], sky.shape[1]
+    y = min(max(row - f32(0.5), f32(0.0)), f32(height) - f32(1.001))
+    x = column - f32(0.5)
+    left = f32(math.floor(x))
+    y0, x0 = i32(y), i32(left)
+    fy, fx = y - f32(y0), x - left
+    x1 = x0 + 1 if x0 + 1 < width else 0
+    x0 = x0 if x0 >= 0 else width - 1
+    r, g, b = f32(0.0), f32(0.0), f32(0.0)
+    for k in range(4):
+        w = (fy if k >> 1 else f32(1.0) - fy) * (fx if k & 1 else f32(1.0) - fx)
+        at = sky[u32(y0 + (k >> 1)), u32(x1 if k & 1 else x0)]
+        r += w * at[0]
+        g += w * at[1]
+        b += w * at[2]
+    return r, g, b
 
 
 @_jit
 def sky_radiance(lights, table, dx, dy, dz):
     """Bilinear radiance rgb of a sky in a direction, and the table's density [1/sr] there."""
-    sky = lights.sky[table]
+    sky, density = lights.sky[table], lights.sky_density[table]
     height, width = sky.shape[0], sky.shape[1]
-    row = f32(math.acos(min(max(dz, f32(-1.0)), f32(1.0)))) * f32(height) / _PI
-    azimuth = f32(math.atan2(dx, dy))
-    if azimuth < f32(0.0):
-        azimuth += f32(2.0) * _PI
-    column = azimuth * f32(width) / (f32(2.0) * _PI)
-    i = min(int(row), height - 1)
-    j = min(int(column), width - 1)
-    density = lights.sky_density[table, i, j]
-    y = min(max(row - f32(0.5), f32(0.0)), f32(height) - f32(1.001))
-    x = column - f32(0.5)
-    y0, x0 = int(y), int(math.floor(x))
-    fy, fx = y - f32(y0), x - f32(x0)
-    xa, xb = (x0 + width) % width, (x0 + 1) % width
-    r, g, b = f32(0.0), f32(0.0), f32(0.0)
-    for k in range(4):
-        w = (fy if k >> 1 else f32(1.0) - fy) * (fx if k & 1 else f32(1.0) - fx)
-        px = sky[y0 + (k >> 1), xb if k & 1 else xa]
-        r += w * px[0]
-        g += w * px[1]
-        b += w * px[2]
-    return r, g, b, density
+    rows, columns = density.shape[0], density.shape[1]
+    down = f32(math.acos(min(max(dz, f32(-1.0)), f32(1.0)))) * f32(1.0 / math.pi)
+    round_ = f32(math.atan2(dx, dy)) * f32(0.5 / math.pi)
+    round_ = round_ if round_ >= f32(0.0) else round_ + f32(1.0)
+    r, g, b = _sky_at(sky, down * f32(height), min(round_ * f32(width), f32(width) - f32(1e-3)))
+    i = u32(min(i32(down * f32(rows)), rows - 1))
+    j = u32(min(i32(round_ * f32(columns)), columns - 1))
+    return r, g, b, density[i, j] / max(f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0)))), _POLE)
 
 
 @_jit
@@ -102,19 +112,32 @@ def find_interval(cumulative, value):
 
 
 @_jit
-def sample_sky(lights, table, u, v):
-    rows = lights.sky_rows[table]
-    i = find_interval(rows, u)
+def _find(cumulative, starts, value):
+    """`find_interval` that begins where ``starts`` says (indexed search: Chen & Asau 1974)."""
+    last = u32(starts.shape[0] - 1)
+    i = u32(starts[min(u32(value * f32(starts.shape[0])), last)])
+    while i < last and cumulative[u32(i + u32(1))] <= value:
+        i = u32(i + u32(1))
+    return i
+
+
+@_jit
+def draw_sky(lights, table, u, v):
+    """A direction drawn by a sky's table: (direction (3), radiance rgb, density [1/sr]).
+
+    Within a cell of the table both angles are even, so that the radiance is read where it was drawn.
+    """
+    sky, rows = lights.sky[table], lights.sky_rows[table]
+    count, around = lights.sky_density.shape[1], lights.sky_density.shape[2]
+    i = _find(rows, lights.sky_row_starts[table], u)
     columns = lights.sky_columns[table, i]
-    j = find_interval(columns, v)
-    height = rows.shape[0] - 1
-    width = columns.shape[0] - 1
-    fu = (u - rows[i]) / max(rows[i + 1] - rows[i], f32(1e-12))
-    fv = (v - columns[j]) / max(columns[j + 1] - columns[j], f32(1e-12))
-    # Even over the solid angle of the cell: linear in the cosine.
-    c0 = f32(math.cos(_PI * f32(i) / f32(height)))
-    c1 = f32(math.cos(_PI * f32(i + 1) / f32(height)))
-    cos_t = c0 + (c1 - c0) * fu
-    sin_t = f32(math.sqrt(max(f32(1.0) - cos_t * cos_t, f32(0.0))))
-    azimuth = f32(2.0) * _PI * (f32(j) + fv) / f32(width)
-    return sin_t * f32(math.sin(azimuth)), sin_t * f32(math.cos(azimuth)), cos_t
+    j = _find(columns, lights.sky_column_starts[table, i], v)
+    i1, j1 = u32(i + u32(1)), u32(j + u32(1))
+    down = (f32(i) + max(u - rows[i], f32(0.0)) / max(rows[i1] - rows[i], f32(1e-12))) / f32(count)
+    round_ = (f32(j) + max(v - columns[j], f32(0.0)) / max(columns[j1] - columns[j], f32(1e-12))) / f32(around)
+    down, round_ = min(down, f32(1.0)), min(round_, f32(1.0) - f32(1e-6))
+    r, g, b = _sky_at(sky, down * f32(sky.shape[0]), round_ * f32(sky.shape[1]))
+    zenith, azimuth = _PI * down, f32(2.0) * _PI * round_
+    sine = f32(math.sin(zenith))
+    density = lights.sky_density[table, i, j] / max(sine, _POLE)
+    return sine * f32(math.sin(azimuth)), sine * f32(math.cos(azimuth)), f32(math.cos(zenith)), r, g, b, density

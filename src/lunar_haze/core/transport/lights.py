@@ -69,6 +69,8 @@ NO_REACH = 1e9
 
 #: Maps of photographs have this many times the rows of other skies.
 PHOTOGRAPH_FINER = 4
+#: Skies are drawn from a table of about so many rows, or of cells of so many by so many texels.
+TABLE_ROWS, MOST_COARSER = 64, 4
 
 
 class LightArrays(NamedTuple):
@@ -76,11 +78,14 @@ class LightArrays(NamedTuple):
 
     rows: NDArray  # (N + lamps of rigs, 49) float32
     sky: NDArray  # (S, H, W, 3) float32 radiance
-    sky_rows: NDArray  # (S, H + 1) float32 cumulative over rows
-    sky_columns: NDArray  # (S, H, W + 1) float32 cumulative along each row
-    sky_density: NDArray  # (S, H, W) float32 [1/sr]
+    sky_rows: NDArray  # (S, h + 1) float32 cumulative over the rows of a coarser table
+    sky_columns: NDArray  # (S, h, w + 1) float32 cumulative along each row
+    sky_row_starts: NDArray  # (S, h) int32, where a search for n / h begins
+    sky_column_starts: NDArray  # (S, h, w) int32, the same along each row
+    sky_density: NDArray  # (S, h, w) float32 [1/sr at the horizon], even in both angles within a cell
     emitters: NDArray  # (E,) int32 triangle numbers, grouped by source
     emitter_sum: NDArray  # (E,) float32 cumulative probability within each source
+    emitter_starts: NDArray  # (E,) int32, where within its source the search for n / count begins
     light_of: NDArray  # (T,) int32 source of a triangle, -1 for none
     area_density: NDArray  # (T,) float32 [1/m2] probability density of a point on it
     shades: NDArray  # (K, TILE, TILE) float32 share of sunlight that clouds let through, over one period
@@ -187,17 +192,43 @@ def _shade(shape: Sun, row: NDArray, number: int) -> NDArray[np.float32]:
     return share.astype(np.float32)
 
 
-def _sky_tables(radiance: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+def _starts(cumulative: NDArray) -> NDArray[np.int32]:
+    """Where the search for n / count begins in a cumulative array of count + 1 numbers from 0 to 1."""
+    count = len(cumulative) - 1
+    found = np.searchsorted(cumulative, np.arange(count) / count, side="right") - 1
+    return np.clip(found, 0, count - 1).astype(np.int32)
+
+
+def emitter_tables(areas: list[NDArray]) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
+    """How triangles are drawn by their areas, a list for each source: cumulative chances, and where searches begin."""
+    sums = [np.cumsum(area) / area.sum() for area in areas]
+    starts = [_starts(np.append(0.0, s)) for s in sums]
+    return np.concatenate(sums).astype(np.float32), np.concatenate(starts)
+
+
+def _sky_tables(radiance: NDArray) -> tuple[NDArray, ...]:
+    """Cumulative rows and columns, where searches in them begin, and densities, for `heaven_light.draw_sky`."""
     height, width, _ = radiance.shape
     solid_angle = row_solid_angles(height, width)[:, None] * np.ones((1, width))
     weight = np.maximum(radiance @ LUMINANCE_WEIGHTS, 0) * solid_angle
     # A tenth of the samples is spread evenly, so that bilinear lookups never meet a zero density.
     weight = 0.9 * weight / weight.sum() + 0.1 * solid_angle / solid_angle.sum()
+    # What is drawn from stays near the processor when its cells are some degrees wide.
+    coarser = min(max(height // TABLE_ROWS, 1), MOST_COARSER)
+    coarser = coarser if height % coarser == 0 and width % coarser == 0 else 1
+    height, width = height // coarser, width // coarser
+    weight = weight.reshape(height, coarser, width, coarser).sum((1, 3))
     columns = np.concatenate([np.zeros((height, 1)), np.cumsum(weight, 1)], 1)
     totals = columns[:, -1].copy()
     columns /= totals[:, None]
     rows = np.concatenate([[0], np.cumsum(totals)])
-    return (rows / rows[-1]).astype(np.float32), columns.astype(np.float32), (weight / solid_angle).astype(np.float32)
+    rows /= rows[-1]
+    cell = (math.pi / height) * (2 * math.pi / width)
+    column_starts = np.stack([_starts(row) for row in columns])
+    return (
+        rows.astype(np.float32), columns.astype(np.float32), _starts(rows), column_starts,
+        (weight / cell).astype(np.float32),
+    )  # fmt: skip
 
 
 @attrs.frozen
@@ -216,7 +247,7 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
     members: list[NDArray] = []
     images = _Tables()
     emitters: list[NDArray] = []
-    sums: list[NDArray] = []
+    areas: list[NDArray] = []
     light_of = np.full(len(place.triangles), -1, np.int32)
     area_density = np.zeros(len(place.triangles), np.float32)
     if any(isinstance(s, Sky) and isinstance(s.dome, Panorama) for s in shapes):
@@ -250,7 +281,7 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
             row[POSITION : POSITION + 3] = (corners.mean(1) * area[:, None]).sum(0) / area.sum()
             row[RADIUS] = math.sqrt(area.sum() / (4 * math.pi))
             emitters.append(wearing.astype(np.int32))
-            sums.append(np.cumsum(area / area.sum()).astype(np.float32))
+            areas.append(area)
             light_of[wearing] = number
             area_density[wearing] = 1.0 / area.sum()
             first += len(wearing)
@@ -270,19 +301,23 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
         row[PART] = PARTS.index(sources[number].part)
         row[SPARES] = sources[number].touches.mode != "all"
         rows.append(row)
+    emitter_sum, emitter_starts = emitter_tables(areas or [np.ones(1)])
     if not skies:
         skies, tables = (
             [np.zeros((2, 2, 3), np.float32)],
-            [(np.zeros(3, np.float32), np.zeros((2, 3), np.float32), np.zeros((2, 2), np.float32))],
+            [_sky_tables(np.ones((2, 2, 3)))],
         )
     return LightArrays(
         rows=np.array([*rows, *members], np.float32).reshape(-1, COLUMNS),
         sky=np.stack(skies),
         sky_rows=np.stack([t[0] for t in tables]),
         sky_columns=np.stack([t[1] for t in tables]),
-        sky_density=np.stack([t[2] for t in tables]),
+        sky_row_starts=np.stack([t[2] for t in tables]),
+        sky_column_starts=np.stack([t[3] for t in tables]),
+        sky_density=np.stack([t[4] for t in tables]),
         emitters=np.concatenate(emitters) if emitters else np.zeros(1, np.int32),
-        emitter_sum=np.concatenate(sums) if sums else np.zeros(1, np.float32),
+        emitter_sum=emitter_sum,
+        emitter_starts=emitter_starts,
         light_of=light_of,
         area_density=area_density,
         shades=np.stack(shades) if shades else np.ones((1, 1, 1), np.float32),

@@ -214,6 +214,11 @@ class LiveAir:
             )  # fmt: skip
         return True
 
+    def lacks_looks(self, frame: Frame, specs: list[LayerSpec]) -> bool:
+        """Whether nothing but looks is missing for `answer`."""
+        unseen = [spec for spec in specs if spec.grid_key() not in self._grids]
+        return bool(unseen) and all(self._refined(frame, spec) for spec in specs)
+
     def _known(self, frame: Frame, specs: list[LayerSpec]) -> list[tuple[LightGrid, LayerSum]] | None:
         """Looks and a refined layer for each of ``specs``; None unless there are both for all."""
         known = []

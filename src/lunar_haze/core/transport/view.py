@@ -37,7 +37,8 @@ def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
     """The pixels of a picture (row-major numbers) in square tiles, each along a Z-shaped curve.
 
     Rays that follow each other meet the same surfaces, which are then still near the processor
-    (Morton 1966, A computer oriented geodetic data base).
+    (Morton 1966, A computer oriented geodetic data base). The tiles themselves are in no order, so
+    that any run of them is spread over the whole picture.
     """
     y, x = np.mgrid[:TILE, :TILE]
     along = np.zeros((TILE, TILE), np.int64)
@@ -50,7 +51,7 @@ def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
         for left in range(0, width, TILE):
             inside = (left + x < width) & (top + y < height)
             tiles.append((top + y[inside]) * width + left + x[inside])
-    return tiles
+    return [tiles[n] for n in np.random.default_rng(0).permutation(len(tiles))]
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)

@@ -12,6 +12,7 @@ from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, MAP, POSITION, RIG, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon
+from lunar_haze.core.units.fast_math import angle_of
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -79,16 +80,17 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
         cy = lights.rows[number, POSITION + 1] - oy
         cz = lights.rows[number, POSITION + 2] - oz
         along = cx * dx + cy * dy + cz * dz
-        apart2 = cx * cx + cy * cy + cz * cz - along * along
-        apart = f32(math.sqrt(max(apart2, f32(1e-6))))
-        a0 = f32(math.atan2(-along, apart))
-        a1 = f32(math.atan2(far - along, apart))
-        tangent = f32(math.tan(a0 + (a1 - a0) * u))
+        apart2 = max(cx * cx + cy * cy + cz * cz - along * along, f32(1e-6))
+        apart = f32(math.sqrt(apart2))
+        # The angle that the ray takes up about the lamp, and the tangent at a share of it past its start.
+        span = angle_of(far * apart, apart2 - along * (far - along))
+        sine, cosine = f32(math.sin(u * span)), f32(math.cos(u * span))
+        tangent = (apart * sine - along * cosine) / max(apart * cosine + along * sine, f32(1e-12))
         t = min(max(along + apart * tangent, zero), far)
         sigma = extinction(medium, ox + t * dx, oy + t * dy, oz + t * dz)
         if sigma <= zero:
             return zero, zero, zero, zero, zero, zero, zero, zero, zero, zero
-        weight = share * sigma * (a1 - a0) * apart * (f32(1.0) + tangent * tangent)
+        weight = share * sigma * span * apart * (f32(1.0) + tangent * tangent)
         weight *= transmittance(medium, ox, oy, oz, dx, dy, dz, t)
     px, py, pz = ox + t * dx, oy + t * dy, oz + t * dz
     lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, number, px, py, pz, u2, v2)

@@ -54,3 +54,39 @@ def short_arctan(u):
     return u * (
         f32(1.0) + u2 * (f32(-1 / 3) + u2 * (f32(1 / 5) + u2 * (f32(-1 / 7) + u2 * (f32(1 / 9) - u2 * f32(0.075)))))
     )
+
+
+@_inline
+def angle_of(y, x):
+    """Angle [rad] in 0..pi of a point whose ``y`` is not below zero, as arctan2, to 4e-6 of its value."""
+    wide = max(abs(x), f32(1e-30))
+    ratio = min(y, wide) / max(y, wide)
+    # Past a half, arctan is a quarter turn less arctan of something short.
+    if ratio > f32(0.5):
+        angle = f32(0.78539816) + short_arctan((ratio - f32(1.0)) / (ratio + f32(1.0)))
+    else:
+        angle = short_arctan(ratio)
+    if y > wide:
+        angle = f32(1.57079633) - angle
+    return angle if x >= f32(0.0) else f32(3.14159265) - angle
+
+
+@_inline
+def one_minus_exp(x):
+    """1 - e^-x of a float32 not below zero, to 2e-5 of its value."""
+    if x < f32(0.25):
+        return x * (
+            f32(1.0)
+            - x * (f32(1 / 2) - x * (f32(1 / 6) - x * (f32(1 / 24) - x * (f32(1 / 120) - x * f32(1 / 720)))))
+        )
+    return f32(1.0) - exp(-x)
+
+
+@_inline
+def minus_log_rest(share):
+    """-log(1 - share) of a float32 in [0, 1), to 1e-5 of its value: the depth that stops so much light."""
+    if share < f32(0.3):
+        t = share / (f32(2.0) - share)
+        t2 = t * t
+        return f32(2.0) * t * (f32(1.0) + t2 * (f32(1 / 3) + t2 * (f32(1 / 5) + t2 * f32(1 / 7))))
+    return f32(-0.69314718) * log2(max(f32(1.0) - share, f32(1e-30)))
