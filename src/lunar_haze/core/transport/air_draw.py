@@ -28,7 +28,7 @@ from lunar_haze.core.air.kernels import (
 from lunar_haze.core.air.patches import patchiness
 from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.units.fast_math import exp, minus_log_rest, one_minus_exp
+from lunar_haze.core.units.fast_math import exp, log2, minus_log_rest, one_minus_exp
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
@@ -44,24 +44,28 @@ _EVEN_M = f32(8.0)
 
 
 @_jit
-def _lit(row, tile, x, y, z):
-    """How much of a sun is thought to reach a point, at least `_DARK`."""
-    count = tile.shape[0]
+def _on_map(row, count, x, y, z, k):
+    """Column and row of a sun's map under a point, and its height above the map's middle; of a direction for k = 0."""
     ax, ay, az, bx, by, bz = basis(row[AXIS], row[AXIS + 1], row[AXIS + 2])
-    px, py, pz = x - row[MAP_AT], y - row[MAP_AT + 1], z - row[MAP_AT + 2]
-    u = (px * ax + py * ay + pz * az) * row[MAP_SCALE] + f32(0.5 * count)
-    v = (px * bx + py * by + pz * bz) * row[MAP_SCALE] + f32(0.5 * count)
+    px, py, pz = x - k * row[MAP_AT], y - k * row[MAP_AT + 1], z - k * row[MAP_AT + 2]
+    half = k * f32(0.5) * f32(count)
+    u, v = (px * ax + py * ay + pz * az) * row[MAP_SCALE], (px * bx + py * by + pz * bz) * row[MAP_SCALE]
+    return u + half, v + half, px * row[AXIS] + py * row[AXIS + 1] + pz * row[AXIS + 2]
+
+
+@_jit
+def _lit(tile, u, v, height):
+    """How much of a sun is thought to reach a point of its map at a height, at least `_DARK`."""
+    count = tile.shape[0]
     if u < f32(2.0) or v < f32(2.0) or u >= f32(count - 2) or v >= f32(count - 2):
         return f32(1.0)
-    height = px * row[AXIS] + py * row[AXIS + 1] + pz * row[AXIS + 2]
     # A cross of five texels stands in for the half shadow.
-    lit = f32(0.0)
-    x0, y0 = int(u), int(v)
-    lit += f32(2.0) if height > tile[y0, x0] else f32(0.0)
-    lit += f32(1.0) if height > tile[y0 - 2, x0] else f32(0.0)
-    lit += f32(1.0) if height > tile[y0 + 2, x0] else f32(0.0)
-    lit += f32(1.0) if height > tile[y0, x0 - 2] else f32(0.0)
-    lit += f32(1.0) if height > tile[y0, x0 + 2] else f32(0.0)
+    x, y, two = u32(u), u32(v), u32(2)
+    lit = f32(2.0) if height > tile[y, x] else f32(0.0)
+    lit += f32(1.0) if height > tile[u32(y - two), x] else f32(0.0)
+    lit += f32(1.0) if height > tile[u32(y + two), x] else f32(0.0)
+    lit += f32(1.0) if height > tile[y, u32(x - two)] else f32(0.0)
+    lit += f32(1.0) if height > tile[y, u32(x + two)] else f32(0.0)
     return max(lit * f32(1 / 6), _DARK)
 
 
@@ -85,34 +89,48 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
     if high <= low:
         return types.int64(0)
-    growth = min(max(f32(math.log((high - low) / _EVEN_M)), f32(0.05)), f32(4.0))
-    whole, factor = f32(math.expm1(growth)), f32(math.exp(growth / f32(TRIED)))
-    grown, depth, t0, total = f32(1.0), f32(0.0), low, f32(0.0)
-    kept_t, kept_sigma, kept_guess = f32(0.0), f32(0.0), f32(0.0)
+    growth = min(max(f32(0.69314718) * log2((high - low) / _EVEN_M), f32(0.05)), f32(4.0))
+    scale = (high - low) / (exp(growth) - f32(1.0))
+    room = np.empty((4, TRIED + 1), np.float32)
+    begins, tries, sigmas, worths = room[0], room[1], room[2], room[3]
+    # Short loops, one thing each: most of them run on all tries at once.
+    for k in range(TRIED + 1):
+        begins[k] = low + scale * (exp(growth * f32(k) * f32(1 / TRIED)) - f32(1.0))
     for k in range(TRIED):
-        grown *= factor
-        t1 = low + (high - low) * (grown - f32(1.0)) / whole if k < TRIED - 1 else high
-        span = t1 - t0
-        t = t0 + u * span
-        x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
-        sigma = extinction(m, x, y, z)
-        guess = sigma * exp(-depth - sigma * u * span)
-        depth += sigma * span
-        if guess > f32(0.0):
-            guess *= _lit(row, tile, x, y, z)
-            # One of those tried is kept as they are gone through: v decides, and is stretched again.
-            worth = guess * span
-            total += worth
-            share = worth / total
-            if v < share:
-                v, kept_t, kept_sigma, kept_guess = v / share, t, sigma, guess
-            else:
-                v = (v - share) / max(f32(1.0) - share, f32(1e-7))
-        t0 = t1
-    if kept_guess <= f32(0.0):
+        tries[k] = begins[k] + u * (begins[k + 1] - begins[k])
+    if m[PLAIN] > f32(0.0):
+        thickness, base, scale_height, top = m[0], m[1], f32(1.0) / m[2], m[3]
+        for k in range(TRIED):
+            z = oz + tries[k] * dz
+            sigmas[k] = thickness * exp((base - max(z, base)) * scale_height) if z <= top else f32(0.0)
+    else:
+        for k in range(TRIED):
+            sigmas[k] = extinction(m, ox + tries[k] * dx, oy + tries[k] * dy, oz + tries[k] * dz)
+    depth = f32(0.0)
+    for k in range(TRIED):
+        span = begins[k + 1] - begins[k]
+        worths[k] = -depth - sigmas[k] * u * span
+        depth += sigmas[k] * span
+    for k in range(TRIED):
+        worths[k] = (begins[k + 1] - begins[k]) * sigmas[k] * exp(worths[k])
+    total = f32(0.0)
+    u0, v0, height = _on_map(row, side, ox, oy, oz, f32(1.0))
+    du, dv, rise = _on_map(row, side, dx, dy, dz, f32(0.0))
+    for k in range(TRIED):
+        if worths[k] > f32(0.0):
+            t = tries[k]
+            worths[k] *= _lit(tile, u0 + t * du, v0 + t * dv, height + t * rise)
+            total += worths[k]
+    if total <= f32(0.0):
         return types.int64(0)
-    weight = kept_sigma * transmittance(m, ox, oy, oz, dx, dy, dz, kept_t) * total / kept_guess
-    return _both(kept_t, weight)
+    kept, left = 0, v * total
+    while kept < TRIED - 1 and (left >= worths[kept] or worths[kept] <= f32(0.0)):
+        left -= worths[kept]
+        kept += 1
+    if worths[kept] <= f32(0.0):
+        return types.int64(0)
+    t, span = tries[kept], begins[kept + 1] - begins[kept]
+    return _both(t, sigmas[kept] * transmittance(m, ox, oy, oz, dx, dy, dz, t) * total * span / worths[kept])
 
 
 @outside(types.int64(types.uintp, *(types.float32,) * 8))

@@ -46,7 +46,7 @@ from lunar_haze.core.transport.lights import (
     UP,
 )  # fmt: skip
 from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
-from lunar_haze.core.transport.sky_guide import SKY_SHARE, guide_cell, guided_density, guided_direction
+from lunar_haze.core.transport.sky_guide import SKY_SHARE, density_in_cell, guide_cell, guided_direction
 from lunar_haze.core.transport.surfaces import FAR, corners, edges, emission_at, emits_towards
 
 f32, u32 = np.float32, np.uint32
@@ -120,7 +120,7 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         else:
             dx, dy, dz = guided_direction(lights, cell, (u - SKY_SHARE) / (f32(1.0) - SKY_SHARE), v)
             r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
-        density = guided_density(lights, row, px, py, pz, dx, dy, dz, density)
+        density = density_in_cell(lights, cell, dx, dy, dz, density)
         return dx, dy, dz, FAR, r, g, b, density
     if kind == BALL or kind == PHOTOMETRIC:
         cx, cy, cz = row[POSITION] - px, row[POSITION + 1] - py, row[POSITION + 2] - pz
@@ -161,7 +161,8 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         return _towards(
             lights, row, px, py, pz,
             p[i0, 0] + bu * ax + bv * bx, p[i0, 1] + bu * ay + bv * by, p[i0, 2] + bu * az + bv * bz,
-            nx * k, ny * k, nz * k, lights.area_density[u32(triangle)], r, g, b, emits_towards(s, triangle, False), False,
+            nx * k, ny * k, nz * k, lights.area_density[u32(triangle)], r, g, b,
+            emits_towards(s, triangle, False), False,
         )  # fmt: skip
     if kind == TUBE:
         wx, wy, wz = px - row[POSITION], py - row[POSITION + 1], pz - row[POSITION + 2]

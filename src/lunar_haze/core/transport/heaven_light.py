@@ -17,6 +17,7 @@ from lunar_haze.core.transport.lights import (
     SIDE,
     UP,
 )
+from lunar_haze.core.units.fast_math import angle_of
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -49,18 +50,24 @@ def _sky_at(sky, row, column):
 
 
 @_jit
+def turn_of(dx, dy):
+    """Azimuth of a direction, clockwise from +y, as a share of the whole turn in [0, 1]."""
+    share = angle_of(abs(dx), dy) * f32(0.5 / math.pi)
+    return share if dx >= f32(0.0) else f32(1.0) - share
+
+
+@_jit
 def sky_radiance(lights, table, dx, dy, dz):
     """Bilinear radiance rgb of a sky in a direction, and the table's density [1/sr] there."""
     sky, density = lights.sky[table], lights.sky_density[table]
     height, width = sky.shape[0], sky.shape[1]
     rows, columns = density.shape[0], density.shape[1]
-    down = f32(math.acos(min(max(dz, f32(-1.0)), f32(1.0)))) * f32(1.0 / math.pi)
-    round_ = f32(math.atan2(dx, dy)) * f32(0.5 / math.pi)
-    round_ = round_ if round_ >= f32(0.0) else round_ + f32(1.0)
+    sine = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
+    down, round_ = angle_of(sine, dz) * f32(1.0 / math.pi), turn_of(dx, dy)
     r, g, b = _sky_at(sky, down * f32(height), min(round_ * f32(width), f32(width) - f32(1e-3)))
     i = u32(min(i32(down * f32(rows)), rows - 1))
     j = u32(min(i32(round_ * f32(columns)), columns - 1))
-    return r, g, b, density[i, j] / max(f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0)))), _POLE)
+    return r, g, b, density[i, j] / max(sine, _POLE)
 
 
 @_jit

@@ -21,7 +21,15 @@ from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.lights import PART, SPARES
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.transport.surfaces import FAR, card_surface, nearest_card, object_at, ray_epsilon, shadow, surface_at
+from lunar_haze.core.transport.surfaces import (
+    FAR,
+    card_surface,
+    nearest_card,
+    object_at,
+    ray_epsilon,
+    shadow,
+    surface_at,
+)
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS, PICK, SURFACE, chance_of, draw_source, worth_of
 

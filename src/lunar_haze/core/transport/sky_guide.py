@@ -18,11 +18,12 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import aligned, ray_buffer
-from lunar_haze.core.transport.heaven_light import find_interval
+from lunar_haze.core.transport.heaven_light import find_interval, turn_of
 from lunar_haze.core.transport.lights import GUIDED, KIND, LIGHTS, SKY, TABLE, LightArrays
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
+from lunar_haze.core.units.fast_math import log2
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -53,7 +54,7 @@ def guide_cell(lights, px, py, pz):
     if abs(a) >= f32(1.0) or abs(b) >= f32(1.0):
         return -1
     i, j = int((a + f32(1.0)) * f32(0.5 * ACROSS)), int((b + f32(1.0)) * f32(0.5 * UP))
-    k = int(f32(math.log1p(ahead / _FIRST_M)) / f32(math.log1p(g[14] / _FIRST_M)) * f32(INTO))
+    k = int(log2(f32(1.0) + ahead / _FIRST_M) / log2(f32(1.0) + g[14] / _FIRST_M) * f32(INTO))
     return (min(k, INTO - 1) * UP + min(j, UP - 1)) * ACROSS + min(i, ACROSS - 1)
 
 
@@ -62,13 +63,16 @@ def guided_density(lights, row, px, py, pz, dx, dy, dz, density):
     """Density [1/sr] of drawing direction d at p from a sky, from that of the sky's own table."""
     if row[GUIDED] <= f32(0.0):
         return density
-    cell = guide_cell(lights, px, py, pz)
+    return density_in_cell(lights, guide_cell(lights, px, py, pz), dx, dy, dz, density)
+
+
+@_jit
+def density_in_cell(lights, cell, dx, dy, dz, density):
+    """`guided_density` in a cell that is known, -1 for none."""
     if cell < 0:
         return density
     bin_ = min(int((dz + f32(1.0)) * f32(0.5 * HEIGHTS)), HEIGHTS - 1) * BEARINGS
-    turn = f32(math.atan2(dx, dy)) * f32(0.5 / math.pi)
-    turn -= f32(math.floor(turn))
-    bin_ += min(int(turn * f32(BEARINGS)), BEARINGS - 1)
+    bin_ += min(int(turn_of(dx, dy) * f32(BEARINGS)), BEARINGS - 1)
     chance = lights.guide_sum[cell, bin_ + 1] - lights.guide_sum[cell, bin_]
     return SKY_SHARE * density + (f32(1.0) - SKY_SHARE) * chance * f32(BINS / (4 * math.pi))
 
