@@ -141,7 +141,7 @@ def _steps(rows: list, place: PackedPlace, document: Document) -> None:
 
 NEAR_LOOKS = (("golden hour", "Landing"), ("blue hour", "Landing"), ("bank at dawn", "Landing"),
               ("moonlit mist", "Waiting"), ("lamplit wait", "Waiting"), ("loft shafts", "Loft"))  # fmt: skip
-NEAR_PASSES = 24
+NEAR_PASSES = 64
 
 
 def _mix(frame: Frame, keys: list[str], gains: list[LayerGain]) -> np.ndarray:

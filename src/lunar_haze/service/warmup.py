@@ -77,7 +77,10 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         wanted = frame.want(changed)
         live.answer(frame, dict(zip(wanted, changed)), lambda key: (room[0], room[1]))
         gains = [LayerGain(key, (1.0,) * 3, (1.0,) * 3) for key in wanted]
-        live.mixed_answer(frame, [attrs.evolve(s, medium=banked) for s in changed], gains, room[0])
+        # Twice: the second answer stands on the first.
+        for _ in range(2):
+            live.mixed_answer(frame, [attrs.evolve(s, medium=banked) for s in changed], gains, room[0])
+            live.remember(frame, changed, gains, room[0])
 
     def mix() -> None:
         mixer = Mixer()

@@ -15,6 +15,7 @@ from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
 from lunar_haze.core.transport.air_pixels import MAX_LIFT
 from lunar_haze.core.transport.frame import Frame, LayerSum, lit_of
 from lunar_haze.core.transport.lights import pack_lights
+from lunar_haze.core.transport.mirrors import Mirrors, change_mirrored, mirrors_of
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
 
@@ -61,6 +62,7 @@ class LiveAir:
         self._grids: dict[str, LightGrid] = {}
         self._reach: dict[str, float] = {}
         self._pixels: tuple[Frame, ViewPixels] | None = None
+        self._mirrors: tuple[Frame, Mirrors] | None = None
         self._limit = memory_bytes
         self._base: _Base | None = None
         self._rooms: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
@@ -72,6 +74,7 @@ class LiveAir:
         self._grids.clear()
         self._reach.clear()
         self._pixels = None
+        self._mirrors = None
         self._base = None
 
     def _pixels_of(self, frame: Frame) -> ViewPixels:
@@ -86,6 +89,11 @@ class LiveAir:
                 self._reach[name] = min(max(far, 4.0), 600.0)
             self._pixels = frame, ViewPixels(frame.camera, self._reach[name], depth)
         return self._pixels[1]
+
+    def _mirrors_of(self, frame: Frame) -> Mirrors:
+        if self._mirrors is None or self._mirrors[0] is not frame:
+            self._mirrors = frame, mirrors_of(frame)
+        return self._mirrors[1]
 
     def gather(
         self, frame: Frame, specs: list[LayerSpec], passes: int, budget_s: float,
@@ -190,6 +198,8 @@ class LiveAir:
             np.add(surface, air, out=out)
         else:
             stand_on(base.clean.ravel(), *(part.ravel() for part in (*before, surface, air)), out.ravel())
+            flat = [part.reshape(-1, 3) for part in (base.clean, before[1], air, out)]
+            change_mirrored(self._mirrors_of(frame), *flat)
         self.stands_on_clean = before is not None
         return True
 
