@@ -54,13 +54,19 @@ def _local(m, row, x, y, z):
 
 
 @_jit
+def bank_extinction(m, bank, x, y, z):
+    """Extinction of one bank at a point [1/m]."""
+    row = AT + bank * ROW
+    u, v, w = _local(m, row, x - m[row + 1], y - m[row + 2], z - m[row + 3])
+    return m[row + _SIGMA] * _profile(int(m[row]), m[row + _SOFT], u, v, w)
+
+
+@_jit
 def banks_extinction(m, x, y, z):
     """Extinction of all banks at a point [1/m]."""
     total = f32(0.0)
     for bank in range(int(m[13])):
-        row = AT + bank * ROW
-        u, v, w = _local(m, row, x - m[row + 1], y - m[row + 2], z - m[row + 3])
-        total += m[row + _SIGMA] * _profile(int(m[row]), m[row + _SOFT], u, v, w)
+        total += bank_extinction(m, bank, x, y, z)
     return total
 
 

@@ -21,6 +21,16 @@ def density(m, z):
 
 
 @_jit
+def fog_extinctions(m, oz, dz, distances, count, out):
+    """Extinction of the fog [1/m] at the first ``count`` distances of a ray from height ``oz``, into ``out``."""
+    # Of numbers at hand: were they read from memory each time, distances would go one by one.
+    thickness, base, thinner, top = m[0], m[1], f32(1.0) / m[2], m[3]
+    for k in range(count):
+        z = oz + distances[k] * dz
+        out[k] = thickness * exp((base - max(z, base)) * thinner) if z <= top else f32(0.0)
+
+
+@_jit
 def column(m, z):
     """Vertical optical depth of the fog up to height ``z`` per unit of base extinction [m]."""
     above = min(max(z, m[1]), m[3]) - m[1]

@@ -13,7 +13,7 @@ import numba as nb
 import numpy as np
 from numba import types
 
-from lunar_haze.core.air.fog import distance_in_fog, fog_depth
+from lunar_haze.core.air.fog import distance_in_fog, fog_depth, fog_extinctions
 from lunar_haze.core.air.kernels import (
     PATCHES,
     PLAIN,
@@ -99,10 +99,7 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     for k in range(TRIED):
         tries[k] = begins[k] + u * (begins[k + 1] - begins[k])
     if m[PLAIN] > f32(0.0):
-        thickness, base, scale_height, top = m[0], m[1], f32(1.0) / m[2], m[3]
-        for k in range(TRIED):
-            z = oz + tries[k] * dz
-            sigmas[k] = thickness * exp((base - max(z, base)) * scale_height) if z <= top else f32(0.0)
+        fog_extinctions(m, oz, dz, tries, TRIED, sigmas)
     else:
         for k in range(TRIED):
             sigmas[k] = extinction(m, ox + tries[k] * dx, oy + tries[k] * dy, oz + tries[k] * dz)

@@ -17,7 +17,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
-from lunar_haze.core.air.kernels import MULTIPLE, PATCH_STEP, PATCHES, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, STRETCH
 from lunar_haze.core.air.phase import blended, henyey_greenstein, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_ways import at_height, read_ways
@@ -63,86 +63,6 @@ def fog_transmittance(medium, oz, dz, t):
 def ends_before(medium, reach):
     """Whether mist is told to end before the last slice does."""
     return medium[STRETCH] > f32(0.0) and medium[STRETCH + 8] < reach
-
-
-@_plain
-def _fog_column(medium, oz, dz, ends, count, under, lost, below):
-    """What each slice of a ray takes away, in closed form, and the fog below its middle."""
-    sigma, base, scale, top = medium[0], medium[1], medium[2], medium[3]
-    # Mist below a height, per unit of base extinction, as `column` has it.
-    for k in range(count + 1):
-        z = oz + ends[k] * dz
-        above = min(max(z, base), top) - base
-        under[k] = min(z, base) + scale * (f32(1.0) - exp(-above / scale))
-    for k in range(count):
-        z = oz + f32(0.5) * (ends[k] + ends[k + 1]) * dz
-        above = min(max(z, base), top) - base
-        thinned = exp(-above / scale)
-        below[k] = min(z, base) + scale * (f32(1.0) - thinned)
-        rise = (ends[k + 1] - ends[k]) * dz
-        level = abs(rise) < f32(0.02) * scale
-        inside = thinned if z <= top else f32(0.0)
-        mean = inside if level else (under[k + 1] - under[k]) / (f32(1.0) if level else rise)
-        x = sigma * mean * (ends[k + 1] - ends[k])
-        short = x * (f32(1.0) - x * (f32(0.5) - x * (f32(1 / 6) - x * f32(1 / 24))))
-        lost[k] = short if x < f32(0.1) else f32(1.0) - exp(-x)
-
-
-@_plain
-def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered, below):
-    """`view_air` for one ray; ``under`` (slices + 1,) and ``lost`` (slices,) are room to work in."""
-    if medium[PLAIN] > f32(0.0):
-        _fog_column(medium, camera[2], dz, ends, count, under, lost, below)
-    else:
-        # Patches are looked up no closer than they can be told apart, and read in between.
-        step = PATCH_STEP * medium[PATCHES + 1]
-        patched = medium[PATCHES] > f32(0.0)
-        t0, t1, p0, p1 = f32(0.0), f32(-1e-6), f32(1.0), f32(1.0)
-        for k in range(count):
-            t, span = f32(0.5) * (ends[k] + ends[k + 1]), ends[k + 1] - ends[k]
-            sigma = even_extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
-            if patched:
-                if t > t1:
-                    t0, p0 = max(t1, f32(0.0)), p1
-                    if k == 0 or t - t0 > step:
-                        t0, p0 = t, patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
-                    t1 = t0 + step
-                    p1 = patches_at(medium, camera[0] + t1 * dx, camera[1] + t1 * dy, camera[2] + t1 * dz)
-                sigma *= p0 + (p1 - p0) * (t - t0) / step
-            lost[k], below[k] = f32(1.0) - exp(-sigma * span), f32(0.0)
-    through = f32(1.0)
-    for k in range(count):
-        scattered[k] = through * lost[k]
-        through *= f32(1.0) - lost[k]
-
-
-@_plain
-def _view_row(camera, medium, row, ends, last, scattered, below):
-    camera, medium, ends, scattered, below = (
-        floats(camera),
-        floats(medium),
-        floats(ends),
-        floats(scattered),
-        floats(below),
-    )
-    rows, columns, slices = scattered.shape
-    under, lost = np.empty(slices + 1, np.float32), np.empty(slices, np.float32)
-    for i in range(columns):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
-        view_column(medium, camera, dx, dy, dz, ends, last[row, i], under, lost, scattered[row, i], below[row, i])
-
-
-@_threads
-def view_air(camera, medium, threads, ends, last, scattered, below):
-    """What each slice throws back, (rows, columns, slices), and the column of fog below its middle [m].
-
-    ``ends`` (slices + 1,) are the slices' boundaries [m]. In mist other than fog there is no such
-    column: it is zero.
-    """
-    rows = scattered.shape[0]
-    for thread in nb.prange(threads):
-        for row in range(thread, rows, threads):
-            _view_row(camera, medium, row, ends, last, scattered, below)
 
 
 @_inline

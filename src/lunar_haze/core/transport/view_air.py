@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.transport.air_column import view_air
 from lunar_haze.core.transport.air_gather import Bounds, core_bounds, core_of, gather, keep_own
 from lunar_haze.core.transport.air_grid import (
     COLUMNS,
@@ -17,7 +18,7 @@ from lunar_haze.core.transport.air_grid import (
     slice_distance,
     slices_seen,
 )
-from lunar_haze.core.transport.air_integral import integrate_lamp, view_air
+from lunar_haze.core.transport.air_integral import integrate_lamp
 from lunar_haze.core.transport.air_pixels import (
     add_depths,
     compare_air,

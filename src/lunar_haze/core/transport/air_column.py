@@ -1,0 +1,126 @@
+"""What the mist along a ray takes away and throws back, slice by slice, whatever the sources: the view's own part.
+
+Fog alone has closed forms; of other mist the middle of each slice stands for all of it.
+"""
+
+import numba as nb
+import numpy as np
+
+from lunar_haze.core.air.banks import bank_extinction, bank_interval
+from lunar_haze.core.air.fog import fog_extinctions
+from lunar_haze.core.air.kernels import BANKS, PATCH_STEP, PATCHES, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.view import column_direction
+from lunar_haze.core.units.fast_math import exp
+
+f32 = np.float32
+_plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+_threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+
+
+@_plain
+def _fog_column(medium, oz, dz, ends, count, under, lost, below):
+    """What each slice of a ray takes away, in closed form, and the fog below its middle."""
+    sigma, base, scale, top = medium[0], medium[1], medium[2], medium[3]
+    # Mist below a height, per unit of base extinction, as `column` has it.
+    for k in range(count + 1):
+        z = oz + ends[k] * dz
+        above = min(max(z, base), top) - base
+        under[k] = min(z, base) + scale * (f32(1.0) - exp(-above / scale))
+    for k in range(count):
+        z = oz + f32(0.5) * (ends[k] + ends[k + 1]) * dz
+        above = min(max(z, base), top) - base
+        thinned = exp(-above / scale)
+        below[k] = min(z, base) + scale * (f32(1.0) - thinned)
+        rise = (ends[k + 1] - ends[k]) * dz
+        level = abs(rise) < f32(0.02) * scale
+        inside = thinned if z <= top else f32(0.0)
+        mean = inside if level else (under[k + 1] - under[k]) / (f32(1.0) if level else rise)
+        x = sigma * mean * (ends[k + 1] - ends[k])
+        short = x * (f32(1.0) - x * (f32(0.5) - x * (f32(1 / 6) - x * f32(1 / 24))))
+        lost[k] = short if x < f32(0.1) else f32(1.0) - exp(-x)
+
+
+@_plain
+def _extinctions(medium, camera, dx, dy, dz, distances, count, far, out):
+    """Extinction [1/m] of fog and banks at the first ``count`` distances of a ray, none past ``far``, into ``out``."""
+    if medium[STRETCH] > f32(0.0):
+        for k in range(count):
+            t = distances[k]
+            out[k] = even_extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+        return
+    fog_extinctions(medium, camera[2], dz, distances, count, out)
+    for bank in range(int(medium[BANKS])):
+        low, high = bank_interval(medium, bank, camera[0], camera[1], camera[2], dx, dy, dz, f32(0.0), far)
+        if low >= high:
+            continue
+        for k in range(count):
+            t = distances[k]
+            if low <= t <= high:
+                out[k] += bank_extinction(medium, bank, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+
+
+@_plain
+def _patch(medium, camera, dx, dy, dz, distances, count, out):
+    """Make patches of the extinctions of a ray: looked up no closer than they can be told apart, read in between."""
+    step = PATCH_STEP * medium[PATCHES + 1]
+    t0, t1, p0, p1 = f32(0.0), f32(-1e-6), f32(1.0), f32(1.0)
+    for k in range(count):
+        if out[k] <= f32(0.0):
+            continue
+        t = distances[k]
+        if t > t1:
+            t0, p0 = max(t1, f32(0.0)), p1
+            if t1 < f32(0.0) or t - t0 > step:
+                t0, p0 = t, patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            t1 = t0 + step
+            p1 = patches_at(medium, camera[0] + t1 * dx, camera[1] + t1 * dy, camera[2] + t1 * dz)
+        out[k] *= p0 + (p1 - p0) * (t - t0) / step
+
+
+@_plain
+def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered, below):
+    """`view_air` for one ray; ``under`` (slices + 1,) and ``lost`` (slices,) are room to work in."""
+    if medium[PLAIN] > f32(0.0):
+        _fog_column(medium, camera[2], dz, ends, count, under, lost, below)
+    else:
+        for k in range(count):
+            under[k] = f32(0.5) * (ends[k] + ends[k + 1])
+        _extinctions(medium, camera, dx, dy, dz, under, count, ends[count], lost)
+        if medium[PATCHES] > f32(0.0):
+            _patch(medium, camera, dx, dy, dz, under, count, lost)
+        for k in range(count):
+            lost[k], below[k] = f32(1.0) - exp(-lost[k] * (ends[k + 1] - ends[k])), f32(0.0)
+    through = f32(1.0)
+    for k in range(count):
+        scattered[k] = through * lost[k]
+        through *= f32(1.0) - lost[k]
+
+
+@_plain
+def _view_row(camera, medium, row, ends, last, scattered, below):
+    camera, medium, ends, scattered, below = (
+        floats(camera),
+        floats(medium),
+        floats(ends),
+        floats(scattered),
+        floats(below),
+    )
+    rows, columns, slices = scattered.shape
+    under, lost = np.empty(slices + 1, np.float32), np.empty(slices, np.float32)
+    for i in range(columns):
+        dx, dy, dz = column_direction(camera, row, i, rows, columns)
+        view_column(medium, camera, dx, dy, dz, ends, last[row, i], under, lost, scattered[row, i], below[row, i])
+
+
+@_threads
+def view_air(camera, medium, threads, ends, last, scattered, below):
+    """What each slice throws back, (rows, columns, slices), and the column of fog below its middle [m].
+
+    ``ends`` (slices + 1,) are the slices' boundaries [m]. In mist other than fog there is no such
+    column: it is zero.
+    """
+    rows = scattered.shape[0]
+    for thread in nb.prange(threads):
+        for row in range(thread, rows, threads):
+            _view_row(camera, medium, row, ends, last, scattered, below)
