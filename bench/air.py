@@ -33,6 +33,7 @@ from lunar_haze.core.transport.surfaces import shadow
 from lunar_haze.core.transport.view import primary_direction
 from lunar_haze.core.transport.walk import scatter_unshadowed
 from lunar_haze.core.units.photometry import exposure_scale
+from raw_rays import scaled
 
 f32, u32 = np.float32, np.uint32
 #: Plain marching goes no farther than this [m].
@@ -117,7 +118,7 @@ def twelve_sources(
     return frame, specs, live
 
 
-def _steps(rows: list, place: PackedPlace, document: Document) -> None:
+def _steps(rows: list, place: PackedPlace, document: Document, rate: float) -> None:
     """An edit of the medium among 12 sources, to the whole picture at 960x540."""
     frame, specs, live = twelve_sources(place, document, (960, 540))
     thicker = attrs.evolve(specs[0].medium, visibility_m=60.0)
@@ -136,7 +137,8 @@ def _steps(rows: list, place: PackedPlace, document: Document) -> None:
             started = time.perf_counter()
             assert live.mixed_answer(frame, changed, wanted, out)
             taken.append(time.perf_counter() - started)
-        rows.append((f"edit of {name} to the whole picture, 12 sources, 960x540", f"{min(taken):.2f} s", "at most 0.12 s"))
+        edit = f"edit of {name} to the whole picture, 12 sources, 960x540"
+        rows.append((edit, scaled(min(taken), rate), "at most 0.12 s"))
 
 
 NEAR_LOOKS = (("golden hour", "Landing"), ("blue hour", "Landing"), ("bank at dawn", "Landing"),
@@ -257,9 +259,9 @@ def _flicker(place: PackedPlace) -> tuple:
             "below 1 % (visible)")  # fmt: skip
 
 
-def air(rows: list, place: PackedPlace, document: Document) -> None:
+def air(rows: list, place: PackedPlace, document: Document, rate: float) -> None:
     """All rows of the air."""
-    _steps(rows, place, document)
+    _steps(rows, place, document, rate)
     rows.append(_loft_noise(place, document))
     rows += _near(place, document)
     rows += _slabs()

@@ -30,6 +30,13 @@ DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 #: Columns of a recorded ray: the first nine of the engine's own (start, near, direction, time, far), mask, any hit.
 _MASK, _ANY, _COLUMNS = 9, 10, 11
 _ROOM = 4_000_000
+#: Ray speed [million/s] of the machine for which the bars were set.
+REFERENCE_RATE = 10.0
+
+
+def scaled(seconds: float, rate: float) -> str:
+    """A time, and what it would be at the reference ray speed: what rays cost differs fourfold between machines."""
+    return f"{seconds:.2f} s; {seconds * rate / REFERENCE_RATE:.3f} s"
 
 
 def landing(place: PackedPlace) -> tuple[Frame, list[str]]:

@@ -38,20 +38,13 @@ from lunar_haze.service.folders import sky_folder
 from lunar_haze.service.protocol import Cleaned
 from lunar_haze.service.urgency import standings
 from many_lamps import many_lamps
-from raw_rays import DEMO, demo_place, landing, recorded, replay
+from raw_rays import DEMO, REFERENCE_RATE, demo_place, landing, recorded, replay, scaled
 
 ROOT = Path(__file__).resolve().parents[1]
 
 
 #: Passes after which the service calls a picture clean.
 CLEAN_PASSES = 8
-#: Ray speed [million/s] of the machine for which the bars of the service were set.
-REFERENCE_RATE = 10.0
-
-
-def scaled(seconds: float, rate: float) -> str:
-    """A time, and what it would be at the reference ray speed: what rays cost differs fourfold between machines."""
-    return f"{seconds:.2f} s; {seconds * rate / REFERENCE_RATE:.3f} s"
 
 
 def best(act, times: int = 5) -> float:
@@ -115,7 +108,7 @@ def kernels(rows: list) -> float:
             "at most 0.15 s",
         )
     )
-    air(rows, place, document)
+    air(rows, place, document, rate)
     place.close()
     _sizes(rows)
     return rate
