@@ -11,8 +11,9 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.model import Ball, Sun
+from lunar_haze.core.transport.clean_base import stand_on
 from lunar_haze.core.transport.frame import Frame
-from lunar_haze.core.transport.live import LiveAir, stand_on
+from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
 from tests.places import BLACK, WHITE, floor, place_of
 from tests.places import quad as face

@@ -29,6 +29,7 @@ from lunar_haze.core.transport.lights import Lit, pack_lights
 from lunar_haze.core.transport.live import live_layer
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.starfield import star_picture
+from lunar_haze.core.transport.view import pixel_tiles
 from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
 from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
 from tests.places import quad as face
@@ -292,6 +293,24 @@ def test_a_source_is_the_same_alone_or_in_company_where_nothing_is_drawn_by_lot(
             frame.trace(keys)
         frames.append(frame.image(keys[0]).surface)
     assert frames[0].mean() == pytest.approx(frames[1].mean(), rel=0.003)
+
+
+@pytest.mark.parametrize("size", [(64, 36), (31, 7), (100, 33), (1, 1)])
+def test_tiles_hold_every_pixel_once(size):
+    tiles = pixel_tiles(*size)
+    np.testing.assert_array_equal(np.sort(np.concatenate(tiles)), np.arange(size[0] * size[1]))
+
+
+def test_passes_of_layers_look_for_the_denoiser_as_guides_do():
+    view = View(down_at(0, 0, 3.0), 16, 16)
+    place = PackedPlace(place_of((floor(1.5), Material("red", (0.8, 0.1, 0.1)))))
+    looked, traced = Frame(place, view), Frame(place, view)
+    looked.add_guides(64)
+    keys = traced.want([LayerSpec("t", view, Ball((1, 0, 3), 0.1), CLEAR, 0)])
+    for _ in range(64):
+        traced.trace(keys)
+    for one, other in zip(looked.guide_images(), traced.guide_images()):
+        np.testing.assert_allclose(one, other, atol=0.06)
 
 
 def test_guides_tell_distance_owner_and_colour():

@@ -13,21 +13,23 @@ _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 
 @_jit
+def _density_at(z, base, scale, top):
+    return exp((base - max(z, base)) / scale) if z <= top else f32(0.0)
+
+
+@_jit
 def density(m, z):
     """Extinction of the fog at height ``z`` over that at the base, dimensionless."""
-    if z > m[3]:
-        return f32(0.0)
-    return exp(-max(z - m[1], f32(0.0)) / m[2])
+    return _density_at(z, m[1], m[2], m[3])
 
 
 @_jit
 def fog_extinctions(m, oz, dz, distances, count, out):
     """Extinction of the fog [1/m] at the first ``count`` distances of a ray from height ``oz``, into ``out``."""
     # Of numbers at hand: were they read from memory each time, distances would go one by one.
-    thickness, base, thinner, top = m[0], m[1], f32(1.0) / m[2], m[3]
+    thickness, base, scale, top = m[0], m[1], m[2], m[3]
     for k in range(count):
-        z = oz + distances[k] * dz
-        out[k] = thickness * exp((base - max(z, base)) * thinner) if z <= top else f32(0.0)
+        out[k] = thickness * _density_at(oz + distances[k] * dz, base, scale, top)
 
 
 @_jit

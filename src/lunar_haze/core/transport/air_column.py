@@ -11,7 +11,7 @@ from lunar_haze.core.air.fog import fog_extinctions
 from lunar_haze.core.air.kernels import BANKS, PATCH_STEP, PATCHES, PLAIN, STRETCH, even_extinction, patches_at
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.view import column_direction
-from lunar_haze.core.units.fast_math import exp
+from lunar_haze.core.units.fast_math import exp, one_minus_exp
 
 f32 = np.float32
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -36,9 +36,7 @@ def _fog_column(medium, oz, dz, ends, count, under, lost, below):
         level = abs(rise) < f32(0.02) * scale
         inside = thinned if z <= top else f32(0.0)
         mean = inside if level else (under[k + 1] - under[k]) / (f32(1.0) if level else rise)
-        x = sigma * mean * (ends[k + 1] - ends[k])
-        short = x * (f32(1.0) - x * (f32(0.5) - x * (f32(1 / 6) - x * f32(1 / 24))))
-        lost[k] = short if x < f32(0.1) else f32(1.0) - exp(-x)
+        lost[k] = one_minus_exp(sigma * mean * (ends[k + 1] - ends[k]))
 
 
 @_plain
@@ -90,7 +88,7 @@ def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered,
         if medium[PATCHES] > f32(0.0):
             _patch(medium, camera, dx, dy, dz, under, count, lost)
         for k in range(count):
-            lost[k], below[k] = f32(1.0) - exp(-lost[k] * (ends[k + 1] - ends[k])), f32(0.0)
+            lost[k], below[k] = one_minus_exp(lost[k] * (ends[k + 1] - ends[k])), f32(0.0)
     through = f32(1.0)
     for k in range(count):
         scattered[k] = through * lost[k]

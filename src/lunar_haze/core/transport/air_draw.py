@@ -44,13 +44,12 @@ _EVEN_M = f32(8.0)
 
 
 @_jit
-def _on_map(row, count, x, y, z, k):
-    """Column and row of a sun's map under a point, and its height above the map's middle; of a direction for k = 0."""
+def _on_map(row, x, y, z):
+    """What a way [m] is on a sun's map: columns, rows, and metres of height above it."""
     ax, ay, az, bx, by, bz = basis(row[AXIS], row[AXIS + 1], row[AXIS + 2])
-    px, py, pz = x - k * row[MAP_AT], y - k * row[MAP_AT + 1], z - k * row[MAP_AT + 2]
-    half = k * f32(0.5) * f32(count)
-    u, v = (px * ax + py * ay + pz * az) * row[MAP_SCALE], (px * bx + py * by + pz * bz) * row[MAP_SCALE]
-    return u + half, v + half, px * row[AXIS] + py * row[AXIS + 1] + pz * row[AXIS + 2]
+    scale = row[MAP_SCALE]
+    return ((x * ax + y * ay + z * az) * scale, (x * bx + y * by + z * bz) * scale,
+            x * row[AXIS] + y * row[AXIS + 1] + z * row[AXIS + 2])  # fmt: skip
 
 
 @_jit
@@ -111,8 +110,9 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     for k in range(TRIED):
         worths[k] = (begins[k + 1] - begins[k]) * sigmas[k] * exp(worths[k])
     total = f32(0.0)
-    u0, v0, height = _on_map(row, side, ox, oy, oz, f32(1.0))
-    du, dv, rise = _on_map(row, side, dx, dy, dz, f32(0.0))
+    u0, v0, height = _on_map(row, ox - row[MAP_AT], oy - row[MAP_AT + 1], oz - row[MAP_AT + 2])
+    u0, v0 = u0 + f32(0.5) * f32(side), v0 + f32(0.5) * f32(side)
+    du, dv, rise = _on_map(row, dx, dy, dz)
     for k in range(TRIED):
         if worths[k] > f32(0.0):
             t = tries[k]

@@ -58,7 +58,6 @@ def borrow_scene(s):
         float_rows(s.materials, MATERIAL_COLUMNS),
         nb.carray(as_pointer(s.textures_of.ctypes.data), (s.textures_of.shape[0], TEXTURES), np.int32),
         nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint32),
-        nb.carray(as_pointer(s.alphas.ctypes.data), s.alphas.shape, np.uint8),
         nb.carray(as_pointer(s.texture_info.ctypes.data), (s.texture_info.shape[0], 4), np.int64),
         floats(s.decode), float_rows(s.to_acescg, 3),
         nb.carray(as_pointer(s.energy.ctypes.data), (TABLE_SIZE, TABLE_SIZE, 3), np.float32),
@@ -77,5 +76,5 @@ def borrow_lights(lights):
         ints(lights.light_of),
         floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
         floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),
-        floats(lights.guide_sum),
+        floats(lights.guide_sum), ints(lights.guide_starts),
     )  # fmt: skip

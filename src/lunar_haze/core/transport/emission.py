@@ -45,7 +45,7 @@ from lunar_haze.core.transport.lights import (
     TUBE,
     UP,
 )  # fmt: skip
-from lunar_haze.core.transport.sampling import basis, uniform_cone, uniform_disc
+from lunar_haze.core.transport.sampling import basis, find_share, uniform_cone, uniform_disc
 from lunar_haze.core.transport.sky_guide import SKY_SHARE, density_in_cell, guide_cell, guided_direction
 from lunar_haze.core.transport.surfaces import FAR, corners, edges, emission_at, emits_towards
 
@@ -143,13 +143,11 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
         return dx, dy, dz, along - half_chord, radiance, radiance, radiance, f32(1.0) / (f32(2.0) * _PI * one_minus)
     if kind == SURFACE:
         first, count = int(row[FIRST]), int(row[COUNT])
-        last = first + count - 1
-        low = first + np.int64(lights.emitter_starts[u32(min(first + int(u * f32(count)), last))])
-        while low < last and lights.emitter_sum[u32(low)] <= u:
-            low += 1
-        before = lights.emitter_sum[u32(low - 1)] if low > first else zero
-        u = min(max((u - before) / max(lights.emitter_sum[u32(low)] - before, f32(1e-12)), zero), f32(1.0))
-        triangle = lights.emitters[u32(low)]
+        ends = lights.emitter_sum[first : first + count]
+        found = find_share(ends, lights.emitter_starts[first : first + count], u)
+        before = ends[u32(found - u32(1))] if found > u32(0) else zero
+        u = min(max((u - before) / max(ends[found] - before, f32(1e-12)), zero), f32(1.0))
+        triangle = lights.emitters[u32(first + found)]
         root = f32(math.sqrt(u))
         bu, bv = root * (f32(1.0) - v), root * v
         i0, i1, i2 = corners(s, triangle)

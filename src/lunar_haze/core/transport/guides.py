@@ -16,7 +16,7 @@ from lunar_haze.core.transport.surfaces import (
     ray_epsilon,
     surface_at,
 )
-from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, tent
+from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
 
 f32, u32 = np.float32, np.uint32
 #: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.
@@ -75,8 +75,7 @@ def guide_chunk(s, camera, index, width, pixels, looks, depth, owner, ground):
     looks, ground = float_rows(looks, LOOKS), float_rows(ground, 3)
     for i in range(pixels.shape[0]):
         pixel = pixels[i]
-        row = np.int64(u32(pixel) // u32(width))
-        x, y = f32(pixel - row * width) + f32(0.5), f32(row) + f32(0.5)
+        x, y = pixel_middle(pixel, width)
         lu, lv = f32(0.0), f32(0.0)
         if index > 0:
             seed = combine(u32(pixel), u32(0x2C1B3C6D))

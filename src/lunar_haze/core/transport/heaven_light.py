@@ -17,6 +17,7 @@ from lunar_haze.core.transport.lights import (
     SIDE,
     UP,
 )
+from lunar_haze.core.transport.sampling import find_share
 from lunar_haze.core.units.fast_math import angle_of
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
@@ -106,29 +107,6 @@ def _shade(lights, row, px, py, pz, dx, dy, dz):
 
 
 @_jit
-def find_interval(cumulative, value):
-    """Largest i with cumulative[i] <= value, for an array that starts at 0 and ends at 1."""
-    low, high = 0, cumulative.shape[0] - 1
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if cumulative[middle] <= value:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@_jit
-def _find(cumulative, starts, value):
-    """`find_interval` that begins where ``starts`` says (indexed search: Chen & Asau 1974)."""
-    last = u32(starts.shape[0] - 1)
-    i = u32(starts[min(u32(value * f32(starts.shape[0])), last)])
-    while i < last and cumulative[u32(i + u32(1))] <= value:
-        i = u32(i + u32(1))
-    return i
-
-
-@_jit
 def draw_sky(lights, table, u, v):
     """A direction drawn by a sky's table: (direction (3), radiance rgb, density [1/sr]).
 
@@ -136,9 +114,9 @@ def draw_sky(lights, table, u, v):
     """
     sky, rows = lights.sky[table], lights.sky_rows[table]
     count, around = lights.sky_density.shape[1], lights.sky_density.shape[2]
-    i = _find(rows, lights.sky_row_starts[table], u)
+    i = find_share(rows[1:], lights.sky_row_starts[table], u)
     columns = lights.sky_columns[table, i]
-    j = _find(columns, lights.sky_column_starts[table, i], v)
+    j = find_share(columns[1:], lights.sky_column_starts[table, i], v)
     i1, j1 = u32(i + u32(1)), u32(j + u32(1))
     down = (f32(i) + max(u - rows[i], f32(0.0)) / max(rows[i1] - rows[i], f32(1e-12))) / f32(count)
     round_ = (f32(j) + max(v - columns[j], f32(0.0)) / max(columns[j1] - columns[j], f32(1e-12))) / f32(around)

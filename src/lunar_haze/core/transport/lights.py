@@ -40,6 +40,7 @@ from lunar_haze.core.sources.model import (
     Tube,
     facing_frame,
 )
+from lunar_haze.core.transport.sampling import search_starts
 
 SUN, SKY, BALL, DISC, RECTANGLE, BEAM, SURFACE, TUBE, PHOTOMETRIC, RIG = range(10)
 #: Parts of a layer: all of it, what matte reflection gives, what highlights give.
@@ -80,12 +81,12 @@ class LightArrays(NamedTuple):
     sky: NDArray  # (S, H, W, 3) float32 radiance
     sky_rows: NDArray  # (S, h + 1) float32 cumulative over the rows of a coarser table
     sky_columns: NDArray  # (S, h, w + 1) float32 cumulative along each row
-    sky_row_starts: NDArray  # (S, h) int32, where a search for n / h begins
+    sky_row_starts: NDArray  # (S, h) int32, of `search_starts`
     sky_column_starts: NDArray  # (S, h, w) int32, the same along each row
     sky_density: NDArray  # (S, h, w) float32 [1/sr at the horizon], even in both angles within a cell
     emitters: NDArray  # (E,) int32 triangle numbers, grouped by source
     emitter_sum: NDArray  # (E,) float32 cumulative probability within each source
-    emitter_starts: NDArray  # (E,) int32, where within its source the search for n / count begins
+    emitter_starts: NDArray  # (E,) int32, of `search_starts` within each source
     light_of: NDArray  # (T,) int32 source of a triangle, -1 for none
     area_density: NDArray  # (T,) float32 [1/m2] probability density of a point on it
     shades: NDArray  # (K, TILE, TILE) float32 share of sunlight that clouds let through, over one period
@@ -95,6 +96,7 @@ class LightArrays(NamedTuple):
     sun_maps: NDArray  # (M, side, side) float32, see `sun_map`
     guide_view: NDArray  # (15,) float32: the lens, the tangents of half the picture, how far cells reach [m]
     guide_sum: NDArray  # (cells, bins + 1) float32 cumulative over directions, see `sky_guide`
+    guide_starts: NDArray  # (cells, bins) int32, of `search_starts` within each cell
 
 
 class _Tables:
@@ -192,18 +194,10 @@ def _shade(shape: Sun, row: NDArray, number: int) -> NDArray[np.float32]:
     return share.astype(np.float32)
 
 
-def _starts(cumulative: NDArray) -> NDArray[np.int32]:
-    """Where the search for n / count begins in a cumulative array of count + 1 numbers from 0 to 1."""
-    count = len(cumulative) - 1
-    found = np.searchsorted(cumulative, np.arange(count) / count, side="right") - 1
-    return np.clip(found, 0, count - 1).astype(np.int32)
-
-
 def emitter_tables(areas: list[NDArray]) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
     """How triangles are drawn by their areas, a list for each source: cumulative chances, and where searches begin."""
     sums = [np.cumsum(area) / area.sum() for area in areas]
-    starts = [_starts(np.append(0.0, s)) for s in sums]
-    return np.concatenate(sums).astype(np.float32), np.concatenate(starts)
+    return np.concatenate(sums).astype(np.float32), np.concatenate([search_starts(s) for s in sums])
 
 
 def _sky_tables(radiance: NDArray) -> tuple[NDArray, ...]:
@@ -224,9 +218,8 @@ def _sky_tables(radiance: NDArray) -> tuple[NDArray, ...]:
     rows = np.concatenate([[0], np.cumsum(totals)])
     rows /= rows[-1]
     cell = (math.pi / height) * (2 * math.pi / width)
-    column_starts = np.stack([_starts(row) for row in columns])
     return (
-        rows.astype(np.float32), columns.astype(np.float32), _starts(rows), column_starts,
+        rows.astype(np.float32), columns.astype(np.float32), search_starts(rows[1:]), search_starts(columns[:, 1:]),
         (weight / cell).astype(np.float32),
     )  # fmt: skip
 
@@ -327,4 +320,5 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
         sun_maps=np.zeros((1, 1, 1), np.float32),
         guide_view=np.zeros(15, np.float32),
         guide_sum=np.zeros((1, 2), np.float32),
+        guide_starts=np.zeros((1, 1), np.int32),
     )

@@ -4,7 +4,6 @@ import time
 from collections.abc import Callable
 
 import attrs
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,7 +11,7 @@ from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, digest
 from lunar_haze.core.sources.model import Crowd
 from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
-from lunar_haze.core.transport.air_pixels import MAX_LIFT
+from lunar_haze.core.transport.clean_base import stand_on
 from lunar_haze.core.transport.frame import Frame, LayerSum, lit_of
 from lunar_haze.core.transport.lights import pack_lights
 from lunar_haze.core.transport.mirrors import Mirrors, change_mirrored, mirrors_of
@@ -39,20 +38,6 @@ def _heard(specs: list[LayerSpec], gains: list[LayerGain]) -> list[tuple[LayerSp
 def _bare(specs: list[LayerSpec]) -> set[LayerSpec]:
     """Layers but for their medium."""
     return {attrs.evolve(s, medium=Medium()) for s in specs}
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def stand_on(clean, surface_before, air_before, surface, air, out):
-    """A picture free of grain (n,) as what the live way says of it, before and now, changes it: ``out``.
-
-    What the live way takes for air is replaced, and what is left, surfaces and all that it does not
-    know, goes along with the surfaces. Where it had more air than there is light, the air goes along.
-    """
-    for n in nb.prange(clean.shape[0]):
-        least = np.float32(1e-20)
-        kept = min((clean[n] + least) / (air_before[n] + least), np.float32(1.0))
-        change = min((surface[n] + least) / (surface_before[n] + least), MAX_LIFT)
-        out[n] = air[n] * kept + max(clean[n] - air_before[n], np.float32(0.0)) * change
 
 
 class LiveAir:

@@ -11,15 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.transport.clean_base import changed
 from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.ggx import DIELECTRIC_F0
 from lunar_haze.core.transport.view import view_directions
 
 f32 = np.float32
 
 #: Surfaces rougher than this blur what they mirror too far to be told from matte.
 SMOOTH = 0.25
-#: How far beyond the picture's edge, in half pictures, what is mirrored is taken to be as it is at the edge.
-BEYOND = 0.5
+#: How far beyond the picture's edge, in pictures, what is mirrored is taken to be as it is at the edge.
+BEYOND = 0.25
 #: How much of what is seen may be air before what is mirrored, how softly that ends, and the most that may change.
 _VEILED, _SOFT, _MOST = f32(0.8), f32(1 / 0.3), f32(8.0)
 #: What of it is mirrored from there: ripples, which the guides do not tell, turn the rest elsewhere.
@@ -37,45 +39,40 @@ class Mirrors:
 
 def mirrors_of(frame: Frame) -> Mirrors:
     """The smooth surfaces that a frame's guides have found."""
-    camera, width, height = frame.camera, frame.view.width, frame.view.height
+    camera, width, height = frame.view.camera, frame.view.width, frame.view.height
     guides, materials = frame.guides, frame.place.place.materials
     smooth = np.array([m.roughness <= SMOOTH for m in materials] + [False])
     pixels = np.flatnonzero(smooth[guides.owner[:, 1]])
     y, x = np.divmod(pixels, width)
-    d = view_directions(camera, x + 0.5, y + 0.5)
+    d = view_directions(frame.camera, x + 0.5, y + 0.5)
     normal = guides.ground[pixels]
     cosine = -(d * normal).sum(1, keepdims=True)
-    mirrored = d + 2 * cosine * normal
-    ahead = mirrored @ camera[9:12]
-    half = float(camera[12]) * np.maximum(ahead, 1e-3)
-    across, up = mirrored @ camera[3:6] / half, mirrored @ camera[6:9] / (half * height / width)
-    near = (ahead > 1e-3) & (np.abs(across) < 1 + BEYOND) & (np.abs(up) < 1 + BEYOND)
-    column = np.clip(((across + 1) * width / 2).astype(int), 0, width - 1)
-    row = np.clip(((1 - up) * height / 2).astype(int), 0, height - 1)
+    seen = camera.project(camera.position + d + 2 * cosine * normal, width, height)[:, :2]
+    # Behind the lens there are no numbers, which are within nothing.
+    near = (np.abs(seen / (width, height) - 0.5) < 0.5 + BEYOND).all(1)
+    column, row = np.clip(np.nan_to_num(seen), 0, (width - 1, height - 1)).astype(int).T
     metal = np.array([m.metallic for m in materials] + [0.0])[guides.owner[pixels, 1]]
     looks = guides.looks[pixels]
     albedo = looks[:, :3] @ LUMINANCE_WEIGHTS / np.maximum(looks[:, 6], 1)
-    coat = 0.04 + 0.96 * (1 - np.clip(cosine[:, 0], 0, 1)) ** 5
+    coat = DIELECTRIC_F0 + (1 - DIELECTRIC_F0) * (1 - np.clip(cosine[:, 0], 0, 1)) ** 5
     share = np.where(metal > 0.5, 1.0, coat / (coat + albedo * (1 - coat)))
     return Mirrors(pixels[near], (row * width + column)[near], share[near].astype(np.float32))
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _change_mirrored(pixels, shows, share, clean, air_before, air, changes, out):
-    one, least = f32(1.0), f32(1e-20)
+    least = f32(1e-20)
     for i in nb.prange(pixels.shape[0]):
         p, q = pixels[i], shows[i]
         for c in range(3):
             # What lies mirrored begins at the surface, behind the air that the lens has before it. Where that air
             # is most of what is seen, what is left cannot be told: there it goes along with the surfaces.
             veiled = max(air_before[p, c] / (clean[q, c] + least), air[p, c] / (out[q, c] + least))
-            told = _ONE_WAY * share[i] * min(max((_VEILED - veiled) * _SOFT, f32(0.0)), one)
+            told = _ONE_WAY * share[i] * min(max((_VEILED - veiled) * _SOFT, f32(0.0)), f32(1.0))
             changes[i, c] = f32(0.0)
             if told > f32(0.0):
                 change = min((out[q, c] - air[p, c]) / (clean[q, c] - air_before[p, c]), _MOST)
-                kept = min(clean[p, c] / max(air_before[p, c], least), one) * air[p, c]
-                rest = max(clean[p, c] - air_before[p, c], f32(0.0))
-                changes[i, c] = told * (kept + rest * change - out[p, c])
+                changes[i, c] = told * (changed(clean[p, c], air_before[p, c], air[p, c], change) - out[p, c])
     # Mirrors show each other: all are read before any is written.
     for i in nb.prange(pixels.shape[0]):
         for c in range(3):

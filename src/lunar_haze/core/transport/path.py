@@ -43,7 +43,7 @@ from lunar_haze.core.transport.onward import (
 )
 from lunar_haze.core.transport.sampling import basis, random_pair, sample_pair
 from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
-from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, tent
+from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
 from lunar_haze.core.transport.worth import (
     AIR,
@@ -58,7 +58,7 @@ from lunar_haze.core.transport.worth import (
     worth_of,
 )
 
-f32, u32 = np.float32, np.uint32
+f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 #: The least share of paths that are followed past the first surface.
@@ -205,14 +205,12 @@ def trace_chunk(
         pixel = pixels[i]
         onward[2 * i, GOES], onward[2 * i + 1, GOES] = zero, zero
         seed = path_seed(pixel, False)
-        row = np.int64(u32(pixel) // u32(width))
+        x, y = pixel_middle(pixel, width)
         ju, jv = sample_pair(seed, _D_PIXEL, index)
         lens_u, lens_v = zero, zero
         if camera[LENS_RADIUS] > zero:
             lens_u, lens_v = sample_pair(seed, _D_LENS, index)
-        ox, oy, oz, dx, dy, dz = lens_ray(
-            camera, f32(pixel - row * width) + f32(0.5) + tent(ju), f32(row) + f32(0.5) + tent(jv), lens_u, lens_v
-        )
+        ox, oy, oz, dx, dy, dz = lens_ray(camera, x + tent(ju), y + tent(jv), lens_u, lens_v)
         worth_all = lit[pixel]
         pane, _pane = random_pair(seed, D_VERTEX + D_GLASS, index)
         triangle, far, u, v, tr, tg, tb, mirrored = walk(s, ray, ox, oy, oz, dx, dy, dz, FAR, pane)

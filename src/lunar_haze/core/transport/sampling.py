@@ -10,6 +10,7 @@ import math
 
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from lunar_haze.core.units.fast_math import hash32
 
@@ -72,6 +73,28 @@ def random_pair(seed, dimension, index):
     """Two independent numbers in [0, 1): a third of the cost, for dimensions past the first surface."""
     a = combine(combine(seed, u32(dimension)), u32(index))
     return f32(a >> u32(8)) * _TO_UNIT, f32(hash32(a) >> u32(8)) * _TO_UNIT
+
+
+@nb.njit(cache=True, forceinline=True)
+def find_share(ends, starts, value):
+    """First of ``ends``, cumulative shares up to one, that is past ``value``, the last at the most.
+
+    ``starts`` (`search_starts`) tells where to begin to look (indexed search: Chen & Asau 1974, On
+    generating random variates from an empirical distribution).
+    """
+    last = u32(starts.shape[0] - 1)
+    i = u32(starts[min(u32(value * f32(starts.shape[0])), last)])
+    while i < last and ends[i] <= value:
+        i = u32(i + u32(1))
+    return i
+
+
+def search_starts(ends: NDArray) -> NDArray[np.int32]:
+    """Where `find_share` begins in cumulative shares (..., count) for each count-th of the values: the same shape."""
+    count = ends.shape[-1]
+    rows = ends.reshape(-1, count)
+    found = np.stack([np.searchsorted(row, np.arange(count) / count, side="right") for row in rows])
+    return np.minimum(found, count - 1).astype(np.int32).reshape(ends.shape)
 
 
 @_jit

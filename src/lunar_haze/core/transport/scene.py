@@ -41,7 +41,6 @@ class SceneArrays(NamedTuple):
     materials: NDArray  # (M, 11) float32
     textures_of: NDArray  # (M, 4) int32, -1 for none
     texels: NDArray  # (texels of all textures,) uint32, RGBA from the lowest byte up
-    alphas: NDArray  # (texels of all textures,) uint8: a cut-out asks for nothing else, and asks often
     texture_info: NDArray  # (K, 4) int64: offset, width, height, is-colour
     decode: NDArray  # (256,) float32, sRGB to linear
     to_acescg: NDArray  # (3, 3) float32
@@ -108,12 +107,11 @@ class PackedPlace:
         faces[:, :MATERIAL] = triangles
         faces[:, MATERIAL], faces[:, OBJECT] = place.material_of[self.order], place.object_of[self.order]
 
-        texels, alphas, info, offset = [], [], [], 0
+        texels, info, offset = [], [], 0
         for texture in place.textures:
             flat = np.ascontiguousarray(texture.pixels).reshape(-1).view("<u4")
             info.append((offset, texture.pixels.shape[1], texture.pixels.shape[0], int(texture.is_colour)))
             texels.append(flat)
-            alphas.append(texture.pixels[..., 3].reshape(-1))
             offset += len(flat)
         tables = energy_tables()
         self.arrays = SceneArrays(
@@ -128,7 +126,6 @@ class PackedPlace:
                 np.int32,
             ),
             texels=np.concatenate(texels) if texels else np.zeros(1, np.uint32),
-            alphas=np.concatenate(alphas) if alphas else np.zeros(1, np.uint8),
             texture_info=np.array(info, np.int64).reshape(-1, 4),
             decode=srgb_decode(np.arange(256) / 255).astype(np.float32),
             to_acescg=SRGB_TO_ACESCG.astype(np.float32),

@@ -18,9 +18,9 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import aligned, ray_buffer
-from lunar_haze.core.transport.heaven_light import find_interval, turn_of
+from lunar_haze.core.transport.heaven_light import turn_of
 from lunar_haze.core.transport.lights import GUIDED, KIND, LIGHTS, SKY, TABLE, LightArrays
-from lunar_haze.core.transport.sampling import combine, random_pair
+from lunar_haze.core.transport.sampling import combine, find_share, random_pair, search_starts
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.units.fast_math import log2
@@ -81,8 +81,8 @@ def density_in_cell(lights, cell, dx, dy, dz, density):
 def guided_direction(lights, cell, u, v):
     """A direction drawn from a cell's table."""
     sums = lights.guide_sum[cell]
-    low = find_interval(sums, u)
-    inside = (u - sums[low]) / max(sums[low + 1] - sums[low], f32(1e-12))
+    low = np.int64(find_share(sums[1:], lights.guide_starts[cell], u))
+    inside = max(u - sums[low], f32(0.0)) / max(sums[low + 1] - sums[low], f32(1e-12))
     dz = (f32(low // BEARINGS) + min(inside, f32(0.99999))) * f32(2 / HEIGHTS) - f32(1.0)
     across = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
     turn = (f32(low % BEARINGS) + v) * f32(2 * math.pi / BEARINGS)
@@ -168,4 +168,6 @@ class SkyGuide:
         sums /= sums[:, -1:]
         rows = lights.rows.copy()
         rows[skies[0], GUIDED] = 1.0
-        return lights._replace(rows=rows, guide_view=self._view, guide_sum=sums.astype(np.float32))
+        return lights._replace(
+            rows=rows, guide_view=self._view, guide_sum=sums.astype(np.float32), guide_starts=search_starts(sums[:, 1:])
+        )

@@ -98,8 +98,9 @@ def texel(s, texture, u, v):
 def _alpha(s, texture, u, v):
     """Bilinear alpha [0, 1] of a repeating texture."""
     at00, at10, at01, at11, fx, fy = _footprint(s, texture, u, v)
-    low = f32(s.alphas[at00]) + fx * (f32(s.alphas[at10]) - f32(s.alphas[at00]))
-    high = f32(s.alphas[at01]) + fx * (f32(s.alphas[at11]) - f32(s.alphas[at01]))
+    a00, a10 = f32(u32(s.texels[at00] >> u32(24))), f32(u32(s.texels[at10] >> u32(24)))
+    a01, a11 = f32(u32(s.texels[at01] >> u32(24))), f32(u32(s.texels[at11] >> u32(24)))
+    low, high = a00 + fx * (a10 - a00), a01 + fx * (a11 - a01)
     return (low + fy * (high - low)) * f32(1 / 255)
 
 

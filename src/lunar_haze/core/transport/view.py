@@ -55,6 +55,13 @@ def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
+def pixel_middle(pixel, width):
+    """Position x, y of the middle of a pixel from the picture's top left."""
+    row = np.int64(np.uint32(pixel) // np.uint32(width))
+    return f32(pixel - row * width) + f32(0.5), f32(row) + f32(0.5)
+
+
+@nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def primary_direction(camera, x, y):
     """Unit direction through pixel position x, y from the picture's top left."""
     k = camera[12] / (f32(0.5) * camera[13])
@@ -88,10 +95,10 @@ def lens_ray(camera, x, y, u, v):
     """Origin and unit direction of a ray through a point of the lens, drawn by u, v in [0, 1), and a pixel position."""
     dx, dy, dz = primary_direction(camera, x, y)
     ox, oy, oz = camera[0], camera[1], camera[2]
-    if camera[15] <= f32(0.0):
+    if camera[LENS_RADIUS] <= f32(0.0):
         return ox, oy, oz, dx, dy, dz
     a, b = uniform_disc(u, v)
-    a, b = a * camera[15], b * camera[15]
+    a, b = a * camera[LENS_RADIUS], b * camera[LENS_RADIUS]
     t = camera[16] / max(dx * camera[9] + dy * camera[10] + dz * camera[11], f32(1e-6))
     sx, sy, sz = a * camera[3] + b * camera[6], a * camera[4] + b * camera[7], a * camera[5] + b * camera[8]
     dx, dy, dz = t * dx - sx, t * dy - sy, t * dz - sz

@@ -74,12 +74,10 @@ def angle_of(y, x):
 @_inline
 def one_minus_exp(x):
     """1 - e^-x of a float32 not below zero, to 2e-5 of its value."""
-    if x < f32(0.25):
-        return x * (
-            f32(1.0)
-            - x * (f32(1 / 2) - x * (f32(1 / 6) - x * (f32(1 / 24) - x * (f32(1 / 120) - x * f32(1 / 720)))))
-        )
-    return f32(1.0) - exp(-x)
+    short = x * (
+        f32(1.0) - x * (f32(1 / 2) - x * (f32(1 / 6) - x * (f32(1 / 24) - x * (f32(1 / 120) - x * f32(1 / 720)))))
+    )
+    return short if x < f32(0.25) else f32(1.0) - exp(-x)
 
 
 @_inline
