@@ -22,8 +22,9 @@ from lunar_haze.core.layers.model import LayerSpec, View
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport import embree
 from lunar_haze.core.transport.embree import aligned, intersect, occluded, ray_buffer
-from lunar_haze.core.transport.frame import Frame, over_threads
+from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.transport.tiles import over_threads
 from lunar_haze.core.units.outside import as_pointer
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
@@ -109,17 +110,17 @@ def _replay(handle, rays):
     return met
 
 
-def replay(place: PackedPlace, parts: list[NDArray[np.float32]]) -> None:
+def replay(place: PackedPlace, rays: NDArray[np.float32]) -> None:
     """Trace recorded rays again, as many threads as a pass has."""
-    over_threads(lambda rays: _replay(place.arrays.handle, rays), parts)
+    over_threads(lambda first, stop: _replay(place.arrays.handle, rays[first:stop]), 0, len(rays))
 
 
-def recorded() -> list[NDArray[np.float32]]:
-    """The rays of one pass in parts, recorded by a process of its own."""
+def recorded() -> NDArray[np.float32]:
+    """The rays of one pass, recorded by a process of its own."""
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "rays.npy"
         subprocess.run([sys.executable, __file__, str(file)], check=True)
-        return np.array_split(np.load(file), 240)
+        return np.load(file)
 
 
 if __name__ == "__main__":

@@ -70,7 +70,7 @@ def kernels(rows: list) -> float:
     # In turn, since the machine's speed drifts.
     pairs = [(best(lambda: replay(place, rays), 1), best(lambda: frame.trace(keys), 1)) for _ in range(16)]
     raw, whole = min(p[0] for p in pairs), min(p[1] for p in pairs)
-    rate = sum(len(part) for part in rays) / raw / 1e6
+    rate = len(rays) / raw / 1e6
     rows.append(("raw rays: those of one pass, recorded and traced again", f"{rate:.1f} million/s", ""))
     rows.append(
         ("whole pass over raw tracing of its rays (1 source, 2 bounces)", f"{raw / whole:.2f}", "at least 0.5")

@@ -17,7 +17,17 @@ from lunar_haze.core.transport.sampling import (
     uniform_cone,
     uniform_disc,
 )
-from lunar_haze.core.units.fast_math import angle_of, exp, hash32, log2, minus_log_rest, one_minus_exp, short_arctan
+from lunar_haze.core.units.fast_math import (
+    angle_of,
+    exp,
+    floor,
+    hash32,
+    log2,
+    minus_log_rest,
+    one_minus_exp,
+    short_arctan,
+    turned,
+)
 
 U32 = np.uint32
 
@@ -62,8 +72,14 @@ def _elementary(kind, x, out):
             out[k] = short_arctan(x[k])
         elif kind == 3:
             out[k] = one_minus_exp(x[k])
-        else:
+        elif kind == 4:
             out[k] = minus_log_rest(x[k])
+        elif kind == 5:
+            out[k], _sine = turned(x[k])
+        elif kind == 6:
+            _cosine, out[k] = turned(x[k])
+        else:
+            out[k] = floor(x[k])
 
 
 @nb.njit
@@ -191,8 +207,13 @@ def test_bases_are_right_handed_and_orthonormal():
         (3, np.geomspace(1e-20, 1e3, 20_001), lambda x: -np.expm1(-x), 2e-5, 0.0),
         (4, 1.0 - np.geomspace(1e-6, 1.0, 20_001), lambda x: -np.log1p(-x), 1e-5, 0.0),
         (4, np.geomspace(1e-20, 0.9, 20_001), lambda x: -np.log1p(-x), 1e-5, 0.0),
+        (5, np.linspace(-1.0, 2.0, 20_001), lambda x: np.cos(2 * np.pi * x), 0.0, 4e-7),
+        (6, np.linspace(-1.0, 2.0, 20_001), lambda x: np.sin(2 * np.pi * x), 0.0, 4e-7),
+        # Near none and near half a turn a sine keeps its digits.
+        (6, np.geomspace(1e-20, 1e-3, 5_001), lambda x: np.sin(2 * np.pi * x), 4e-7, 0.0),
+        (7, np.concatenate([np.linspace(-5.0, 5.0, 10_001), [-2.0e9, 2.0e9, -1e-30, 0.0]]), np.floor, 0.0, 0.0),
     ],
-    ids=["exp", "log2", "arctan", "one minus exp", "depth near all", "depth"],
+    ids=["exp", "log2", "arctan", "one minus exp", "depth near all", "depth", "cosine", "sine", "small sine", "floor"],
 )
 def test_short_functions_keep_to_the_errors_they_state(kind, x, true, relative, absolute):
     x = x.astype(np.float32)

@@ -24,7 +24,7 @@ from lunar_haze.core.air.banks import (
 )  # fmt: skip
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
 from lunar_haze.core.air.patches import CELLS, TILE_AT, patchiness
-from lunar_haze.core.units.fast_math import exp
+from lunar_haze.core.units.fast_math import exp, floor
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32 = np.float32
@@ -180,7 +180,7 @@ def _lot_of(x, y, z, dx, dy, dz):
     """A number in [0, 1) that differs from ray to ray."""
     v = x * f32(12.9898) + y * f32(78.233) + z * f32(37.719) + dx * f32(419.2) + dy * f32(631.7) + dz * f32(853.9)
     v = v * f32(1.61803)
-    return v - f32(math.floor(v))
+    return v - f32(floor(v))
 
 
 @_plain

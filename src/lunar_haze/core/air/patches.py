@@ -13,11 +13,14 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-f32 = np.float32
+from lunar_haze.core.units.fast_math import floor
+
+f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 #: Cells of the field a side, and from one patch to the next.
 CELLS, PATCH_CELLS = 64, 16
+_WITHIN, _LAYER = u32(CELLS - 1), u32(CELLS * CELLS)
 #: Where the field begins in a packed medium.
 TILE_AT = 168
 
@@ -42,14 +45,14 @@ def tile(seed: int, contrast: float) -> NDArray[np.float32]:
 
 @_jit
 def _look_up(m, x, y, z):
-    fx, fy, fz = f32(math.floor(x)), f32(math.floor(y)), f32(math.floor(z))
-    x, y, z = x - fx, y - fy, z - fz
-    i, j, k = np.int64(fx) & (CELLS - 1), np.int64(fy) & (CELLS - 1), np.int64(fz) & (CELLS - 1)
+    i, j, k = floor(x), floor(y), floor(z)
+    x, y, z = x - f32(i), y - f32(j), z - f32(k)
+    i, j, k = u32(i) & _WITHIN, u32(j) & _WITHIN, u32(k) & _WITHIN
     # Weights without a kink at the cells' faces.
     x, y, z = x * x * (f32(3.0) - x - x), y * y * (f32(3.0) - y - y), z * z * (f32(3.0) - z - z)
-    i1, j1, k1 = (i + 1) & (CELLS - 1), (j + 1) & (CELLS - 1), (k + 1) & (CELLS - 1)
-    low, high = TILE_AT + k * (CELLS * CELLS), TILE_AT + k1 * (CELLS * CELLS)
-    near, far = j * CELLS, j1 * CELLS
+    i1, j1, k1 = u32(i + u32(1)) & _WITHIN, u32(j + u32(1)) & _WITHIN, u32(k + u32(1)) & _WITHIN
+    low, high = u32(TILE_AT) + k * _LAYER, u32(TILE_AT) + k1 * _LAYER
+    near, far = j * u32(CELLS), j1 * u32(CELLS)
     a = m[low + near + i] + x * (m[low + near + i1] - m[low + near + i])
     b = m[low + far + i] + x * (m[low + far + i1] - m[low + far + i])
     c = m[high + near + i] + x * (m[high + near + i1] - m[high + near + i])

@@ -28,7 +28,7 @@ from lunar_haze.core.air.kernels import (
 from lunar_haze.core.air.patches import patchiness
 from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.units.fast_math import exp, log2, minus_log_rest, one_minus_exp
+from lunar_haze.core.units.fast_math import exp, log2, minus_log_rest, one_minus_exp, turned
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
@@ -209,9 +209,9 @@ def scattered_direction(m, dx, dy, dz, seed, dimension, index):
     else:
         c = _henyey_greenstein_cosine(m[4], u)
     s = f32(math.sqrt(max(f32(1.0) - c * c, f32(0.0))))
-    turn = f32(2.0 * math.pi) * around
     ax, ay, az, bx, by, bz = basis(dx, dy, dz)
-    x, y = s * f32(math.cos(turn)), s * f32(math.sin(turn))
+    x, y = turned(around)
+    x, y = s * x, s * y
     lx, ly, lz = x * ax + y * bx + c * dx, x * ay + y * by + c * dy, x * az + y * bz + c * dz
     k = f32(1.0) / f32(math.sqrt(lx * lx + ly * ly + lz * lz))
     return lx * k, ly * k, lz * k

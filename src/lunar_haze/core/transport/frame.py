@@ -5,11 +5,7 @@ whoever drives it can stop, look or change the wanted layers between parts. Laye
 wanted again go on from where they were.
 """
 
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-
 import attrs
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,12 +15,11 @@ from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.transport.guides import LOOKS, guide_chunk
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
-from lunar_haze.core.transport.onward import ONWARD, follow_chunk
-from lunar_haze.core.transport.path import trace_chunk
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import has_stars, star_picture
 from lunar_haze.core.transport.sun_map import SunMaps
+from lunar_haze.core.transport.tiles import over_threads, trace_tiles
 from lunar_haze.core.transport.view import pack_view, pixel_tiles, view_directions
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 
@@ -32,9 +27,6 @@ from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 MOST_SLOTS = 256
 #: Layers taken from a cache go on from this sample of their sequence at least.
 SAMPLES_KEPT = 64
-
-
-_POOL = ThreadPoolExecutor(thread_name_prefix="paths")
 
 
 @attrs.define(eq=False)
@@ -105,20 +97,6 @@ def lit_of(spec: LayerSpec) -> Lit:
     return Lit(spec.shape, spec.part, spec.touches)
 
 
-def over_threads(act: Callable[[NDArray[np.int64]], None], tiles: list[NDArray[np.int64]]) -> None:
-    """``act`` on every tile of pixels; it lets go of the interpreter while it computes."""
-    waiting = iter(tiles)
-
-    def work() -> None:
-        for tile in waiting:
-            act(tile)
-
-    others = [_POOL.submit(work) for _ in range(nb.get_num_threads() - 1)]
-    work()
-    for other in others:
-        other.result()
-
-
 class Frame:
     """Layers and guides of one view of a place.
 
@@ -135,7 +113,7 @@ class Frame:
         self.view = view
         self.pixels = view.width * view.height
         self.camera = pack_view(view)
-        self._tiles = pixel_tiles(view.width, view.height)
+        self._in_tiles, self._tile_starts = pixel_tiles(view.width, view.height)
         self.guides = Guides.empty(self.pixels)
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
@@ -164,13 +142,14 @@ class Frame:
         g = self.guides
         for index in range(g.passes, g.passes + passes):
 
-            def look(pixels: NDArray[np.int64], index: int = index) -> None:
+            def look(first: int, stop: int, index: int = index) -> None:
+                pixels = self._in_tiles[self._tile_starts[first] : self._tile_starts[stop]]
                 guide_chunk(
                     self.place.arrays, self.camera, index, self.view.width, pixels,
                     g.looks, g.depth, g.owner, g.ground,
                 )  # fmt: skip
 
-            over_threads(look, self._tiles)
+            over_threads(look, 0, self.tiles)
         g.passes += passes
 
     def guide_images(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -261,18 +240,15 @@ class Frame:
         sample = max(s.next_sample for s in sums)
         emphases, lit = _emphasis_rows(keys, emphasis), self._dark if lit is None else lit
 
-        def advance(pixels: NDArray[np.int64]) -> None:
-            onward = np.empty((2 * pixels.size, ONWARD), np.float32)
-            trace_chunk(
-                self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, sample,
-                self.view.width, pixels, self._surface, self._air, onward, self.guides.looks,
-            )  # fmt: skip
-            follow_chunk(
-                self.arrays, lights, active, emphases, medium, even, sums[0].spec.bounces, sample, pixels, onward,
-                self._stars, self._surface, self._air,
+        def advance(first: int, stop: int) -> None:
+            trace_tiles(
+                self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, even,
+                sums[0].spec.bounces, sample, self.view.width, self._in_tiles, self._tile_starts, first, stop,
+                self._surface, self._air, self.guides.looks,
             )  # fmt: skip
 
-        over_threads(advance, self._tiles[part::parts])
+        # Tiles lie in no order: those of a part are spread over the picture.
+        over_threads(advance, self.tiles * part // parts, self.tiles * (part + 1) // parts)
         if part == parts - 1:
             for layer in sums:
                 layer.passes += 1
@@ -325,4 +301,4 @@ class Frame:
     @property
     def tiles(self) -> int:
         """Number of tiles in a picture: the most parts a pass can be cut into."""
-        return len(self._tiles)
+        return len(self._tile_starts) - 1

@@ -16,7 +16,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.transport.sampling import cosine_hemisphere
+from lunar_haze.core.transport.sampling import cosine_hemisphere, uniform_disc
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -39,10 +39,7 @@ def visible_normal(vx, vy, vz, alpha, u, v):
     else:
         t1x, t1y = f32(1.0), f32(0.0)
     t2x, t2y, t2z = -sz * t1y, sz * t1x, sx * t1y - sy * t1x
-    r = f32(math.sqrt(u))
-    phi = f32(2.0 * math.pi) * v
-    p1 = r * f32(math.cos(phi))
-    p2 = r * f32(math.sin(phi))
+    p1, p2 = uniform_disc(u, v)
     s = f32(0.5) * (f32(1.0) + sz)
     p2 = (f32(1.0) - s) * f32(math.sqrt(max(f32(1.0) - p1 * p1, f32(0.0)))) + s * p2
     p3 = f32(math.sqrt(max(f32(1.0) - p1 * p1 - p2 * p2, f32(0.0))))

@@ -18,12 +18,11 @@ from lunar_haze.core.transport.lights import (
     UP,
 )
 from lunar_haze.core.transport.sampling import find_share
-from lunar_haze.core.units.fast_math import angle_of
+from lunar_haze.core.units.fast_math import angle_of, floor, turned
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
-_PI = f32(math.pi)
 _EARTHSHINE = f32(EARTHSHINE)
 #: The least sine of the angle from a pole that densities are told for.
 _POLE = f32(1e-4)
@@ -35,9 +34,8 @@ def _sky_at(sky, row, column):
     height, width = sky.shape[0], sky.shape[1]
     y = min(max(row - f32(0.5), f32(0.0)), f32(height) - f32(1.001))
     x = column - f32(0.5)
-    left = f32(math.floor(x))
-    y0, x0 = i32(y), i32(left)
-    fy, fx = y - f32(y0), x - left
+    y0, x0 = i32(y), floor(x)
+    fy, fx = y - f32(y0), x - f32(x0)
     x1 = x0 + 1 if x0 + 1 < width else 0
     x0 = x0 if x0 >= 0 else width - 1
     r, g, b = f32(0.0), f32(0.0), f32(0.0)
@@ -96,9 +94,9 @@ def _shade(lights, row, px, py, pz, dx, dy, dz):
     if t <= f32(0.0):
         return f32(1.0)
     x, y = (px + t * dx) / row[SHADE_SIDE], (py + t * dy) / row[SHADE_SIDE]
-    x = (x - f32(math.floor(x))) * f32(count) - f32(0.5)
-    y = (y - f32(math.floor(y))) * f32(count) - f32(0.5)
-    i, j = int(math.floor(y)), int(math.floor(x))
+    x = (x - f32(floor(x))) * f32(count) - f32(0.5)
+    y = (y - f32(floor(y))) * f32(count) - f32(0.5)
+    i, j = floor(y), floor(x)
     fy, fx = y - f32(i), x - f32(j)
     i1, j1 = (i + 1 if i + 1 < count else 0), (j + 1 if j + 1 < count else 0)
     i, j = (i if i >= 0 else count - 1), (j if j >= 0 else count - 1)
@@ -122,7 +120,7 @@ def draw_sky(lights, table, u, v):
     round_ = (f32(j) + max(v - columns[j], f32(0.0)) / max(columns[j1] - columns[j], f32(1e-12))) / f32(around)
     down, round_ = min(down, f32(1.0)), min(round_, f32(1.0) - f32(1e-6))
     r, g, b = _sky_at(sky, down * f32(sky.shape[0]), round_ * f32(sky.shape[1]))
-    zenith, azimuth = _PI * down, f32(2.0) * _PI * round_
-    sine = f32(math.sin(zenith))
+    up, sine = turned(f32(0.5) * down)
+    north, east = turned(round_)
     density = lights.sky_density[table, i, j] / max(sine, _POLE)
-    return sine * f32(math.sin(azimuth)), sine * f32(math.cos(azimuth)), f32(math.cos(zenith)), r, g, b, density
+    return sine * east, sine * north, up, r, g, b, density

@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.units.fast_math import hash32
+from lunar_haze.core.units.fast_math import hash32, turned
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -110,16 +110,16 @@ def basis(nx, ny, nz):
 def cosine_hemisphere(u, v):
     """Direction about +z with density cos / pi."""
     r = f32(math.sqrt(u))
-    phi = f32(2.0 * math.pi) * v
-    return r * f32(math.cos(phi)), r * f32(math.sin(phi)), f32(math.sqrt(max(f32(1.0) - u, f32(0.0))))
+    c, s = turned(v)
+    return r * c, r * s, f32(math.sqrt(max(f32(1.0) - u, f32(0.0))))
 
 
 @_jit
 def uniform_disc(u, v):
     """Point of the unit disc with even density."""
     r = f32(math.sqrt(u))
-    phi = f32(2.0 * math.pi) * v
-    return r * f32(math.cos(phi)), r * f32(math.sin(phi))
+    c, s = turned(v)
+    return r * c, r * s
 
 
 @_jit
@@ -127,5 +127,5 @@ def uniform_cone(u, v, one_minus_cos):
     """Direction about +z, even over the cone whose 1 - cos of half-angle is given."""
     h = u * one_minus_cos
     sin_t = f32(math.sqrt(max(h * (f32(2.0) - h), f32(0.0))))
-    phi = f32(2.0 * math.pi) * v
-    return sin_t * f32(math.cos(phi)), sin_t * f32(math.sin(phi)), f32(1.0) - h
+    c, s = turned(v)
+    return sin_t * c, sin_t * s, f32(1.0) - h

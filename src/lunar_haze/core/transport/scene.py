@@ -22,6 +22,8 @@ from lunar_haze.core.transport.ggx import energy_tables
 NORMAL, UV, VERTEX_COLUMNS = 3, 6, 8
 MATERIAL, OBJECT, FACE_COLUMNS = 3, 4, 8
 _LINE_BYTES = 64
+#: Texture coordinates are held within this many repeats.
+MOST_REPEATS = 1e6
 # Columns of a packed material.
 BASE_R, BASE_G, BASE_B, METALLIC, ROUGHNESS, CUTOFF, CLEAR, EMIT_R, EMIT_G, EMIT_B, TWO_SIDED = range(11)
 MATERIAL_COLUMNS = 11
@@ -102,7 +104,8 @@ class PackedPlace:
 
         vertices = _on_lines(len(place.positions), VERTEX_COLUMNS, np.float32)
         vertices[:, :NORMAL], vertices[:, NORMAL:UV] = place.positions, place.normals
-        vertices[:, UV:] = np.nan_to_num(place.uvs)
+        # A texture repeats; so far out that single precision tells no texels apart, it need not.
+        vertices[:, UV:] = np.clip(np.nan_to_num(place.uvs), -MOST_REPEATS, MOST_REPEATS)
         faces = _on_lines(len(triangles), FACE_COLUMNS, np.uint32)
         faces[:, :MATERIAL] = triangles
         faces[:, MATERIAL], faces[:, OBJECT] = place.material_of[self.order], place.object_of[self.order]

@@ -23,7 +23,7 @@ from lunar_haze.core.transport.lights import GUIDED, KIND, LIGHTS, SKY, TABLE, L
 from lunar_haze.core.transport.sampling import combine, find_share, random_pair, search_starts
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
-from lunar_haze.core.units.fast_math import log2
+from lunar_haze.core.units.fast_math import log2, turned
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -85,8 +85,8 @@ def guided_direction(lights, cell, u, v):
     inside = max(u - sums[low], f32(0.0)) / max(sums[low + 1] - sums[low], f32(1e-12))
     dz = (f32(low // BEARINGS) + min(inside, f32(0.99999))) * f32(2 / HEIGHTS) - f32(1.0)
     across = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
-    turn = (f32(low % BEARINGS) + v) * f32(2 * math.pi / BEARINGS)
-    return across * f32(math.sin(turn)), across * f32(math.cos(turn)), dz
+    north, east = turned((f32(low % BEARINGS) + v) * f32(1 / BEARINGS))
+    return across * east, across * north, dz
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")

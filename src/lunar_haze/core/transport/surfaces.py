@@ -36,6 +36,7 @@ from lunar_haze.core.transport.scene import (
     UV,
 )  # fmt: skip
 from lunar_haze.core.transport.scene import CLEAR as CLEAR_COLUMN
+from lunar_haze.core.units.fast_math import floor
 
 f32, i32, u32, u64 = np.float32, np.int32, np.uint32, np.uint64
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -54,15 +55,15 @@ def _footprint(s, texture, u, v):
     """Numbers of the four texels about u, v of a repeating texture, and how far it lies between them: (4, fx, fy)."""
     k = u32(texture)
     offset, width, height = s.texture_info[k, 0], i32(s.texture_info[k, 1]), i32(s.texture_info[k, 2])
-    x = (u - f32(math.floor(u))) * f32(width) - f32(0.5)
-    y = (v - f32(math.floor(v))) * f32(height) - f32(0.5)
-    floor_x, floor_y = f32(math.floor(x)), f32(math.floor(y))
-    x0, y0 = i32(floor_x), i32(floor_y)
+    x = (u - f32(floor(u))) * f32(width) - f32(0.5)
+    y = (v - f32(floor(v))) * f32(height) - f32(0.5)
+    x0, y0 = floor(x), floor(y)
+    fx, fy = x - f32(x0), y - f32(y0)
     # x0 lies between -1 and width - 1: wrapping needs no division.
     x1, y1 = (x0 + 1 if x0 + 1 < width else 0), (y0 + 1 if y0 + 1 < height else 0)
     x0, y0 = (x0 if x0 >= 0 else width - 1), (y0 if y0 >= 0 else height - 1)
     low, high = offset + y0 * width, offset + y1 * width
-    return u64(low + x0), u64(low + x1), u64(high + x0), u64(high + x1), x - floor_x, y - floor_y
+    return u64(low + x0), u64(low + x1), u64(high + x0), u64(high + x1), fx, fy
 
 
 @_jit

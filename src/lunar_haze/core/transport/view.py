@@ -33,8 +33,10 @@ def pack_view(view: View) -> NDArray[np.float32]:
     ).astype(np.float32)
 
 
-def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
-    """The pixels of a picture (row-major numbers) in square tiles, each along a Z-shaped curve.
+def pixel_tiles(width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The pixels of a picture (row-major numbers) in square tiles, and where each tile starts and the last ends.
+
+    Within a tile they go along a Z-shaped curve.
 
     Rays that follow each other meet the same surfaces, which are then still near the processor
     (Morton 1966, A computer oriented geodetic data base). The tiles themselves are in no order, so
@@ -51,7 +53,8 @@ def pixel_tiles(width: int, height: int) -> list[NDArray[np.int64]]:
         for left in range(0, width, TILE):
             inside = (left + x < width) & (top + y < height)
             tiles.append((top + y[inside]) * width + left + x[inside])
-    return [tiles[n] for n in np.random.default_rng(0).permutation(len(tiles))]
+    tiles = [tiles[n] for n in np.random.default_rng(0).permutation(len(tiles))]
+    return np.concatenate(tiles), np.cumsum([0] + [len(tile) for tile in tiles])
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)

@@ -12,7 +12,7 @@ from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, MAP, POSITION, RIG, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon
-from lunar_haze.core.units.fast_math import angle_of
+from lunar_haze.core.units.fast_math import angle_of, turned
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -84,7 +84,7 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
         apart = f32(math.sqrt(apart2))
         # The angle that the ray takes up about the lamp, and the tangent at a share of it past its start.
         span = angle_of(far * apart, apart2 - along * (far - along))
-        sine, cosine = f32(math.sin(u * span)), f32(math.cos(u * span))
+        cosine, sine = turned(u * span * f32(0.5 / math.pi))
         tangent = (apart * sine - along * cosine) / max(apart * cosine + along * sine, f32(1e-12))
         t = min(max(along + apart * tangent, zero), far)
         sigma = extinction(medium, ox + t * dx, oy + t * dy, oz + t * dz)

@@ -22,6 +22,13 @@ def hash32(x):
 
 
 @_inline
+def floor(x):
+    """The largest whole int32 not above a float32 within +-2^31: exact."""
+    whole = i32(x)
+    return i32(whole - i32(x < f32(whole)))
+
+
+@_inline
 def log2(x):
     """log2 of a positive normal float32, to 2e-6: exponent, and a series in (m - 1) / (m + 1)."""
     bits = f32(x).view(i32)
@@ -45,6 +52,22 @@ def exp(x):
         f32(1.0) + t * (f32(0.5) + t * (f32(1 / 6) + t * (f32(1 / 24) + t * (f32(1 / 120) + t * f32(1 / 720)))))
     )
     return p * i32((whole + i32(127)) << i32(23)).view(f32)
+
+
+@_inline
+def turned(share):
+    """Cosine and sine of a share of a whole turn, of a few turns at the most, to 4e-7."""
+    quarters = share * f32(4.0)
+    nearest = floor(quarters + f32(0.5))
+    a = (quarters - f32(nearest)) * f32(1.57079633)
+    # |a| <= pi / 4: Taylor polynomials of degrees 8 and 7.
+    a2 = a * a
+    c = f32(1.0) - a2 * (f32(1 / 2) - a2 * (f32(1 / 24) - a2 * (f32(1 / 720) - a2 * f32(1 / 40320))))
+    s = a * (f32(1.0) - a2 * (f32(1 / 6) - a2 * (f32(1 / 120) - a2 * f32(1 / 5040))))
+    c, s = (s, c) if nearest & i32(1) else (c, s)
+    c = -c if (nearest + i32(1)) & i32(2) else c
+    s = -s if nearest & i32(2) else s
+    return c, s
 
 
 @_inline
