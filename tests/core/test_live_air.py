@@ -3,7 +3,7 @@
 import attrs
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
@@ -11,6 +11,7 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.model import Ball, Sun
+from lunar_haze.core.transport.air_integral import highest_cosine
 from lunar_haze.core.transport.clean_base import stand_on
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
@@ -26,6 +27,24 @@ def upon(*pictures: np.ndarray) -> np.ndarray:
     out = np.empty_like(pictures[0])
     stand_on(*pictures, out)
     return out
+
+
+directions = arrays(np.float64, 3, elements=st.floats(-1, 1)).filter(lambda d: np.linalg.norm(d) > 0.1)
+
+
+@settings(deadline=None)
+@given(directions, directions, arrays(np.float64, 3, elements=st.floats(-9, 9)))
+def test_no_point_of_a_ray_lies_nearer_the_axis_of_a_lamp_than_is_told(ray, axis, lamp):
+    ray, axis = ray / np.linalg.norm(ray), axis / np.linalg.norm(axis)
+    along = lamp @ ray
+    apart = float(np.linalg.norm(along * ray - lamp))
+    assume(apart > 1e-3)
+    told = highest_cosine(np.float32((along * ray - lamp) @ axis), np.float32(ray @ axis), np.float32(apart))
+    points = (along + np.tan(np.linspace(-1.5707, 1.5707, 4001)) * apart)[:, None] * ray - lamp
+    seen = (points @ axis / np.linalg.norm(points, axis=1)).max()
+    assert seen <= told + 1e-4
+    if (along * ray - lamp) @ axis > 1e-3:  # on the lit side it is reached
+        assert told == pytest.approx(seen, abs=1e-3)
 
 
 @settings(deadline=None)

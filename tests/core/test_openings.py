@@ -8,7 +8,7 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.model import Gradient
-from lunar_haze.core.sources.model import Ball, Sky, Sun
+from lunar_haze.core.sources.model import Ball, Beam, Disc, Sky, Sun
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.lights import GUIDED, MAP
 from lunar_haze.core.transport.live import LiveAir, live_layer
@@ -115,7 +115,10 @@ def test_the_whole_picture_at_once_is_the_sum_of_its_layers():
     view = View(Camera((-8.0, -8.0, 2.0), (0.0, 2.0, 1.2), 28.0), 96, 54)
     frame = Frame(PackedPlace(place_of((floor(40.0), WHITE))), view)
     frame.add_guides(1)
-    shapes = (Sun(35.0, 80.0), EVEN, Ball((0.5, 2.0, 2.0), 0.1), Ball((-4.0, -1.0, 1.0), 0.05), Ball((-9.0, -9.5, 2.0), 0.1))
+    shapes = (
+        Sun(35.0, 80.0), EVEN, Ball((0.5, 2.0, 2.0), 0.1), Ball((-4.0, -1.0, 1.0), 0.05), Ball((-9.0, -9.5, 2.0), 0.1),
+        Beam(position=(-5.0, 4.0, 5.0), aim=(1.0, 1.0, 0.0), cone_deg=12.0), Disc((4.0, 4.0, 3.0), (0.0, 0.0, 1.0)),
+    )  # fmt: skip
     specs = [LayerSpec("sum", view, s, MIST, 1) for s in shapes]
     frame.trace(frame.want(specs))
     live = LiveAir()

@@ -176,6 +176,19 @@ def test_cut_outs_and_tinted_glass_let_light_through():
     assert ratio[1] == pytest.approx(0.5 * (1 - mirrored), rel=0.01)
 
 
+@pytest.mark.parametrize("scale", [1.0, -3e4, 1e12, np.inf, np.nan])
+def test_texture_coordinates_repeat_however_far_out_they_are(scale):
+    pixels = np.full((8, 4, 4), 255, np.uint8)
+    board = Material("board", (0.5, 0.5, 0.5), 0.0, 1.0, base_texture=0)
+    place = place_of((floor(), board), textures=(Texture("board", pixels, True),))
+    plain = place_of((floor(), attrs.evolve(board, base_texture=-1)))
+    with np.errstate(invalid="ignore"):
+        place = attrs.evolve(place, uvs=np.float32(scale) * place.uvs)
+    lamp = Ball((0, 0, 3.0), 0.02)
+    seen, bare = (lit(p, down_at(0, 0), lamp, passes=4).surface.mean() for p in (place, plain))
+    assert seen == pytest.approx(bare, rel=1e-3)
+
+
 def test_something_in_between_throws_a_shadow():
     blocker = face([(-0.2, -0.2, 1), (0.2, -0.2, 1), (0.2, 0.2, 1), (-0.2, 0.2, 1)])
     place = place_of((floor(), WHITE), (blocker, BLACK))

@@ -67,6 +67,10 @@ def _patch(medium, camera, dx, dy, dz, distances, count, out):
         if out[k] <= f32(0.0):
             continue
         t = distances[k]
+        if k + 1 < count and distances[k + 1] - t >= step:
+            # From here on slices are too far apart for anything to be read in between.
+            out[k] *= patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            continue
         if t > t1:
             t0, p0 = max(t1, f32(0.0)), p1
             if t1 < f32(0.0) or t - t0 > step:

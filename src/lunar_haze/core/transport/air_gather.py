@@ -1,6 +1,8 @@
 """The airlight of many sources gathered into one volume of colour, save what lies about each lamp in the picture.
 
-Column by column, so that what the sources share of the air is at hand once for all of them.
+Column by column, so that what the sources share of the air is at hand once for all of them. What
+varies little across the picture, the light of a lamp that is not near a column and has no edge, is
+worked out for one column in a few and read in between; what the place hides is not.
 """
 
 import math
@@ -9,10 +11,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.transport.air_integral import apart2_along, spot_line
+from lunar_haze.core.transport.air_integral import apart2_along, lamp_line, spot_line
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.lights import KIND, POSITION, SUN
+from lunar_haze.core.transport.lights import BEAM, KIND, POSITION, SUN
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.outside import as_pointer
 
@@ -23,6 +25,8 @@ _threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_m
 
 #: A lamp in the picture keeps its light to itself within this many columns of it, and gives it all up beyond the other.
 INNER, OUTER = 3.0, 5.5
+#: From one column for which lamps are worked out to the next, and how near to a lamp they all are.
+STEP, BY_ITSELF = 8, 9.0
 #: Stands for a lamp that is not before the lens.
 _AWAY = -1e6
 
@@ -90,23 +94,31 @@ def _line_at(address, index, length):
 
 
 @_plain
-def _add_sky(sky, row, i, rows, columns, slices, line, sums):
-    """Add sums of a coarser volume (rows, columns, slices + 2, 3) to those of one column (3, ..) of a finer grid."""
-    j, fy = between(f32(row), rows, sky.shape[0])
-    c, fx = between(f32(i), columns, sky.shape[1])
-    w00, w01, w10, w11 = (f32(1.0) - fx) * (f32(1.0) - fy), fx * (f32(1.0) - fy), (f32(1.0) - fx) * fy, fx * fy
+def _sky_column(sky, j, fy, c, slices, line, out):
+    """Sums of column ``c`` of a coarser volume (rows, columns, slices + 2, 3), for finer slices: (3, slices + 2)."""
     size, coarse = sky.shape[2] * 3, sky.shape[2] - 2
-    a, b = sky[j, c].reshape(size), sky[j, c + 1].reshape(size)
-    d, e = sky[j + 1, c].reshape(size), sky[j + 1, c + 1].reshape(size)
+    upper, lower = sky[j, c].reshape(size), sky[j + 1, c].reshape(size)
     for n in range(size):
-        line[n] = w00 * a[n] + w01 * b[n] + w10 * d[n] + w11 * e[n]
+        line[n] = upper[n] + fy * (lower[n] - upper[n])
+    step = f32(coarse) / f32(slices)
+    for k in range(slices + 1):
+        at = f32(k) * step
+        s = np.uint32(min(at, f32(coarse) - f32(0.5)))
+        rest, s = at - f32(s), np.uint32(3) * s
+        for channel in range(3):
+            low, high = line[s + np.uint32(channel)], line[s + np.uint32(channel + 3)]
+            out[channel, k] = low + rest * (high - low)
     for channel in range(3):
-        for k in range(slices + 1):
-            at = f32(k) * f32(coarse) / f32(slices)
-            s = np.uint32(min(at, f32(coarse) - f32(0.5)))
-            low, high = line[3 * s + channel], line[3 * s + 3 + channel]
-            sums[channel, k] += low + (at - f32(s)) * (high - low)
-        sums[channel, slices + 1] += line[3 * coarse + 3 + channel]
+        out[channel, slices + 1] = line[3 * coarse + 3 + channel]
+
+
+@_inline
+def _between_nodes(kind, core_x, core_y, first, stop, row):
+    """Whether a source's light over the columns ``first``..``stop`` may be read between the two."""
+    if kind == SUN or kind == BEAM:
+        return False
+    apart = max(f32(first) - core_x, core_x - f32(stop))
+    return max(apart, abs(core_y - f32(row))) >= f32(BY_ITSELF)
 
 
 @_plain
@@ -116,13 +128,22 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
     scattered, below, glows, beds, cores = floats(scattered), floats(below), floats(glows), floats(beds), floats(cores)
     colours, sky, out = floats(colours), floats(sky), floats(out)
     rows, columns, slices = scattered.shape
-    value, along = np.empty(slices, np.float32), np.empty(slices, np.float32)
-    line, sky_line = np.empty(coarse[2], np.float32), np.empty(sky.shape[2] * 3, np.float32)
-    sums = np.empty((3, slices + 2), np.float32)
+    room = np.empty((4, max(slices, coarse[2], sky.shape[2] * 3)), np.float32)
+    value, along, line, sky_line = floats(room[0]), floats(room[1]), floats(room[2]), floats(room[3])
+    # Sums, and those of skies at the coarser column on either side.
+    colour_room, sky_known = np.empty((3, 3, slices + 2), np.float32), np.full(2, -1, np.int64)
+    sums, sky_nodes = floats(colour_room)[0], floats(colour_room)[1:]
     red, green, blue = sums[0], sums[1], sums[2]
+    j, fy = between(f32(row), rows, sky.shape[0])
+    # What every lamp gives at the column worked out on either side, and the numbers of those two.
+    nodes_room, known = np.empty((2, lights.shape[0], slices), np.float32), np.full((2, lights.shape[0]), -1, np.int64)
+    nodes = floats(nodes_room)
     for i in range(columns):
         dx, dy, dz = column_direction(camera, row, i, rows, columns)
         count, back, index = last[row, i], scattered[row, i], (row * columns + i) * slices
+        node = i // STEP
+        left, right = node * STEP, min((node + 1) * STEP, columns - 1)
+        share = f32(i - left) / f32(max(right - left, 1))
         sums[...] = f32(0.0)
         for n in range(lights.shape[0]):
             light = lights[n]
@@ -135,11 +156,28 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
                 apart2, _along = apart2_along(light, camera, dx, dy, dz)
                 given /= f32(math.sqrt(apart2))
             way = nb.carray(as_pointer(ways_at[n]), coarse, np.float32)
-            beyond = spot_line(
-                kind, light, camera, medium, way, (glows[n, 0], glows[n, 1]), beds[n], reach, row, i, rows, columns,
-                dx, dy, dz, count, slices, ends, below[row, i], _line_at(seen_at[n], index, slices),
-                _line_at(open_at[n], index, slices), line, along, value,
-            )  # fmt: skip
+            seen, beyond = _line_at(seen_at[n], index, slices), f32(0.0)
+            if _between_nodes(kind, cores[n, 0], cores[n, 1], left, right, row):
+                for number in range(node, node + 2):
+                    side = number & 1
+                    if known[side, n] == number:
+                        continue
+                    known[side, n] = number
+                    at = left if number == node else right
+                    nx, ny, nz = column_direction(camera, row, at, rows, columns)
+                    lamp_line(
+                        kind, light, camera, medium, way, (glows[n, 0], glows[n, 1]), reach, f32(row), f32(at), rows,
+                        columns, nx, ny, nz, last[row, at], slices, ends, below[row, at], line, along, nodes[side, n],
+                    )  # fmt: skip
+                one, other = nodes[node & 1, n], nodes[1 - (node & 1), n]
+                for k in range(count):
+                    value[k] = (one[k] + share * (other[k] - one[k])) * seen[k]
+            else:
+                beyond = spot_line(
+                    kind, light, camera, medium, way, (glows[n, 0], glows[n, 1]), beds[n], reach, row, i, rows,
+                    columns, dx, dy, dz, count, slices, ends, below[row, i], seen,
+                    _line_at(open_at[n], index, slices), line, along, value,
+                )  # fmt: skip
             r, g, b = colours[n, 0] * given, colours[n, 1] * given, colours[n, 2] * given
             for k in range(count):
                 v = value[k] * back[k]
@@ -153,10 +191,20 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
             red[k + 1] += red[k]
             green[k + 1] += green[k]
             blue[k + 1] += blue[k]
-        _add_sky(sky, row, i, rows, columns, slices, sky_line, sums)
+        c, fx = between(f32(i), columns, sky.shape[1])
+        for number in range(c, c + 2):
+            if sky_known[number & 1] != number:
+                sky_known[number & 1] = number
+                _sky_column(sky, j, fy, number, slices, sky_line, sky_nodes[number & 1])
+        for channel in range(3):
+            one, other, total = sky_nodes[c & 1, channel], sky_nodes[1 - (c & 1), channel], sums[channel]
+            for k in range(slices + 2):
+                total[k] += one[k] + fx * (other[k] - one[k])
         answer = out[row, i]
         for k in range(slices + 2):
             answer[k, 0], answer[k, 1], answer[k, 2] = red[k], green[k], blue[k]
+    # Keeps them alive to here: what is borrowed is counted by nobody.
+    room[0, 0], colour_room[0, 0, 0], nodes_room[0, 0, 0] = f32(0.0), f32(0.0), f32(0.0)
 
 
 @_threads

@@ -46,6 +46,7 @@ from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.transport.view import primary_direction
+from lunar_haze.core.units.fast_math import log2
 
 f32, u32 = np.float32, np.uint32
 _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -56,6 +57,7 @@ COLUMNS, ROWS, SLICES = 112, 63, 96
 SKY_COLUMNS, SKY_ROWS, SKY_SLICES, SKY_DIRECTIONS = 48, 27, 32, 64
 #: How much thicker the last slice is than the first: e^GROWTH.
 GROWTH = 5.0
+_GROWN = f32(math.expm1(GROWTH))
 #: A glowing material on fixtures farther apart than this [m] is several lamps to the air.
 SPOT_SPACING_M = 1.0
 MAX_SPOTS = 12
@@ -66,14 +68,23 @@ TUBE_PIECE_M = 0.3
 @_inline
 def slice_distance(k, slices, reach):
     """Distance [m] of slice boundary ``k`` along the ray."""
-    return reach * f32(math.expm1(f32(GROWTH) * k / f32(slices))) / f32(math.expm1(GROWTH))
+    return reach * f32(math.expm1(f32(GROWTH) * k / f32(slices))) / _GROWN
+
+
+@_plain
+def slice_distances(first, count, slices, reach):
+    """Distances [m] (count,) of ``first`` and every whole slice after it, as `slice_distance`."""
+    out = np.empty(count, np.float32)
+    for k in range(count):
+        out[k] = slice_distance(f32(k) + f32(first), slices, reach)
+    return out
 
 
 @_inline
 def slice_at(distance, slices, reach):
     """Inverse of `slice_distance`."""
-    share = min(distance / reach, f32(1.0)) * f32(math.expm1(GROWTH))
-    return f32(math.log1p(share)) * f32(slices) / f32(GROWTH)
+    share = min(distance / reach, f32(1.0)) * _GROWN
+    return log2(f32(1.0) + share) * f32(slices) * f32(math.log(2.0) / GROWTH)
 
 
 def slices_seen(depth: NDArray[np.float32], width: int, reach: float, grid: tuple[int, int, int]) -> NDArray[np.int32]:

@@ -38,7 +38,7 @@ from lunar_haze.core.transport.lights import (
     TUBE,
 )
 from lunar_haze.core.transport.view import column_direction
-from lunar_haze.core.units.fast_math import exp, short_arctan
+from lunar_haze.core.units.fast_math import angle_of, exp, short_arctan, turned
 
 f32 = np.float32
 _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -109,6 +109,17 @@ def _lobe(faces, beam, inner, outer, cos_e):
 
 
 @_inline
+def highest_cosine(nearest, rise, apart):
+    """The highest cosine that points of a ray have from a lamp's axis.
+
+    ``nearest`` is that of the point nearest to the lamp times ``apart``, its distance; ``rise`` that of
+    the ray itself. Along the ray it is a sine wave of the angle at the lamp.
+    """
+    here = nearest / apart
+    return f32(math.sqrt(here * here + rise * rise)) if here > f32(0.0) else abs(rise)
+
+
+@_inline
 def _lamp_steps(faces, beam, one_lobe, inner, outer, steps, count, ends, along, apart, apart2, e0, e1, rate, lobes,
                 glow, value):  # fmt: skip
     for k in range(count):
@@ -141,12 +152,11 @@ def _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apar
         if apart >= f32(NEAR) * whole:
             continue
         qa, qb = ends[k] - along, ends[k + 1] - along
-        angle = f32(math.atan2(apart * whole, apart2 + qa * qb))
+        angle = angle_of(apart * whole, apart2 + qa * qb)
         # The direction from the lamp, turned by half a step and then by whole ones.
         ra = f32(math.sqrt(apart2 + qa * qa))
         c, s = apart / ra, qa / ra
-        half = angle * f32(0.5 / NEAR_STEPS)
-        cd, sd = f32(math.cos(half)), f32(math.sin(half))
+        cd, sd = turned(angle * f32(0.25 / math.pi / NEAR_STEPS))
         total = f32(0.0)
         for _step in range(NEAR_STEPS):
             c, s = c * cd - s * sd, s * cd + c * sd
@@ -176,6 +186,11 @@ def lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, sli
     )  # fmt: skip
     faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == PHOTOMETRIC)
     beam, one_lobe = kind == BEAM, lobes[3] <= f32(0.0)
+    if beam and highest_cosine(e0 + e1 * along, e1, apart) <= outer:
+        # The ray passes by the beam.
+        for k in range(count):
+            value[k] = f32(0.0)
+        return
     # One loop for each kind, so that none asks within it.
     if beam and one_lobe:
         _lamp_steps(True, True, True, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, rate, lobes,

@@ -18,7 +18,7 @@ from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import primary_direction
-from lunar_haze.core.units.fast_math import exp
+from lunar_haze.core.units.fast_math import exp, log2
 
 f32 = np.float32
 _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -41,19 +41,19 @@ def _mean_of_four(grid, j, i, k, w00, w01, w10, w11):
 
 
 @_plain
-def _core_pixel(kind, light, camera, medium, way, glow, dx, dy, dz, at, j, i, fy, fx, ends, scattered, below, seen):
+def _core_pixel(kind, light, camera, medium, way, glow, dx, dy, dz, at, j, i, fy, fx, ends, scattered, below, seen,
+                room):  # fmt: skip
     """Airlight of a lamp at one pixel, times h: columns are too coarse where its light is narrow."""
     rows, columns, slices = seen.shape
     count = min(int(at) + 1, slices)
     # What the mist and the place do varies less than the lamp's light: it is read between the columns.
     w00, w01 = (f32(1.0) - fy) * (f32(1.0) - fx), (f32(1.0) - fy) * fx
     w10, w11 = fy * (f32(1.0) - fx), fy * fx
-    under, back = np.empty(slices, np.float32), np.empty(slices, np.float32)
+    under, back, value, along, line = room[0], room[1], room[2], room[3], room[4]
     for k in range(count):
         under[k] = _mean_of_four(below, j, i, k, w00, w01, w10, w11)
         back[k] = _mean_of_four(scattered, j, i, k, w00, w01, w10, w11)
         back[k] *= _mean_of_four(seen, j, i, k, w00, w01, w10, w11)
-    value, along, line = np.empty(slices, np.float32), np.empty(slices, np.float32), np.empty(way.shape[2], np.float32)
     lamp_line(kind, light, camera, medium, way, glow, ends[slices], f32(j) + fy, f32(i) + fx, rows, columns, dx, dy, dz,
               count, slices, ends, under, line, along, value)  # fmt: skip
     total = f32(0.0)
@@ -82,8 +82,9 @@ def _place_row(camera, y, width, slices, reach, depth, directions, at):
 
 @_plain
 def _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below, seen,
-                volume, tint, core_x, core_y, scale, x0, x1, out):  # fmt: skip
+                volume, tint, core_x, core_y, scale, room, x0, x1, out):  # fmt: skip
     volume, tint, out, at, scale = floats(volume), floats(tint), floats(out), floats(at), floats(scale)
+    room = floats(room)
     camera, light, directions, medium = floats(camera), floats(light), floats(directions), floats(medium)
     ends, seen, way, scattered, below = floats(ends), floats(seen), floats(way), floats(scattered), floats(below)
     rows, columns, slices = seen.shape
@@ -126,7 +127,7 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
             if own > f32(0.0):
                 exact = _core_pixel(
                     kind, light, camera, medium, way, glow, directions[0, pixel], directions[1, pixel],
-                    directions[2, pixel], a, int(j), int(i), fy, fx, ends, scattered, below, seen,
+                    directions[2, pixel], a, int(j), int(i), fy, fx, ends, scattered, below, seen, room,
                 )  # fmt: skip
                 value += own * (exact * scale[x] - value)
         out[pixel, 0] += value * red
@@ -144,10 +145,10 @@ def spread(width, height, camera, medium, way, glow, light, threads, directions,
     pixel's distance from them, and their cores gone through pixel by pixel.
     """
     for thread in nb.prange(threads):
-        scale = np.empty(width, np.float32)
+        scale, room = np.empty(width, np.float32), np.empty((5, max(seen.shape[2], way.shape[2])), np.float32)
         for y in range(bounds[2] + thread, bounds[3], threads):
             _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below,
-                        seen, volume, tint, core_x, core_y, scale, bounds[0], bounds[1], out)  # fmt: skip
+                        seen, volume, tint, core_x, core_y, scale, room, bounds[0], bounds[1], out)  # fmt: skip
 
 
 @_plain
@@ -197,10 +198,14 @@ def add_depths(last, scattered, threads, out):
         for row in range(thread, rows, threads):
             for i in range(columns):
                 through = f32(1.0)
+                here, lost = out[row, i], scattered[row, i]
+                here[0, 0] = f32(0.0)
                 for k in range(slices + 1):
                     if k < last[row, i]:
-                        through -= scattered[row, i, k]
-                    out[row, i, k + 1, 0] = -f32(math.log(max(through, f32(1e-6))))
+                        through -= lost[k]
+                    here[k + 1, 0] = through
+                for k in range(slices + 1):
+                    here[k + 1, 0] = f32(-0.69314718) * log2(max(here[k + 1, 0], f32(1e-6)))
 
 
 @_threads

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.air.glow import glow_above, lamp_glow
 from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, even_depth
 from lunar_haze.core.air.medium import Medium, Stretch
-from lunar_haze.core.transport.air_grid import LightGrid, slice_distance
+from lunar_haze.core.transport.air_grid import LightGrid, slice_distances
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
@@ -39,11 +39,11 @@ _DEEPEST = f32(20.0)
 def _way_row(camera, m, light, reach, row, out):
     camera, m, light = floats(camera), floats(m), floats(light)
     rows, columns, slices = out.shape
-    kind = int(light[KIND])
+    kind, middles = int(light[KIND]), slice_distances(0.5, slices, slices, reach)
     for i in range(columns):
         dx, dy, dz = column_direction(camera, row, i, rows, columns)
         for k in range(slices):
-            t = slice_distance(f32(k) + f32(0.5), slices, reach)
+            t = middles[k]
             px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
             if kind == SUN or kind == SKY:
                 lx, ly, lz = light[AXIS], light[AXIS + 1], light[AXIS + 2]
@@ -154,20 +154,26 @@ def _weigh_row(camera, m, reach, row, way, many, bed, last, seen, directions, ou
     rows, columns, slices, count = seen.shape
     plain = m[PLAIN] > f32(0.0)
     slant = f32(0.12) if m[0] > f32(0.0) else _LEAST_SLANT
+    over, loss = np.empty(count, np.float32), np.ones(count, np.float32)
+    for n in range(count):
+        over[n] = f32(-1.0) / max(directions[n, 2], slant)
     line, depths = np.empty(way.shape[2], np.float32), np.empty(slices, np.float32)
+    middles = slice_distances(0.5, slices, slices, reach)
     for i in range(columns):
         _dx, _dy, dz = column_direction(camera, row, i, rows, columns)
         read_ways(way, f32(row), f32(i), rows, columns, slices, last[row, i], line, depths)
         for k in range(last[row, i]):
             more = f32(0.0)
             if many > f32(0.0):
-                z = camera[2] + slice_distance(f32(k) + f32(0.5), slices, reach) * dz
+                z = camera[2] + middles[k] * dz
                 # An even sky's light comes at a mean slant of 5/3.
                 more = many * at_height(bed, z) / max(exp(-depths[k] * f32(5 / 3)), f32(1e-6))
+            if not plain:  # what fog alone takes off the sums take off themselves
+                for n in range(count):
+                    loss[n] = exp(depths[k] * over[n])
+            looks, weighed = seen[row, i, k], out[row, i, k]
             for n in range(count):
-                # What fog alone takes off the sums take off themselves.
-                loss = f32(1.0) if plain else exp(-depths[k] / max(directions[n, 2], slant))
-                out[row, i, k, n] = seen[row, i, k, n] * loss * (f32(1.0) + more)
+                weighed[n] = looks[n] * loss[n] * (f32(1.0) + more)
 
 
 @_threads

@@ -6,7 +6,7 @@ import numpy as np
 from lunar_haze.core.air.fog import column
 from lunar_haze.core.air.kernels import PLAIN
 from lunar_haze.core.air.phase import medium_phase
-from lunar_haze.core.transport.air_grid import slice_distance
+from lunar_haze.core.transport.air_grid import slice_distances
 from lunar_haze.core.transport.air_integral import BEYOND, BEYOND_RATIO, ends_before, fog_transmittance
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.view import column_direction
@@ -25,6 +25,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
     top, plain = column(medium, f32(1e9)), medium[PLAIN] > f32(0.0)
     phase = np.empty(count, np.float32)
     slant = np.empty(count, np.float32)
+    ends = slice_distances(1.0, slices, slices, reach)
     red, green, blue = light[0], light[1], light[2]
     for j in range(count):
         slant[j] = -medium[0] / max(directions[j, 2], f32(1e-3))
@@ -40,7 +41,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
         for k in range(slices + (BEYOND if seen_to == slices and not ends_before(medium, reach) else 0)):
             if k < seen_to:
                 share, under = scattered[row, i, k], below[row, i, k]
-                through, t0 = through - share, slice_distance(f32(k + 1), slices, reach)
+                through, t0 = through - share, ends[k]
             elif k < slices:
                 share, under = f32(0.0), f32(0.0)
             else:

@@ -3,10 +3,11 @@
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.transport.air_column import view_air
-from lunar_haze.core.transport.air_gather import Bounds, core_bounds, core_of, gather, keep_own
+from lunar_haze.core.transport.air_gather import STEP, Bounds, core_bounds, core_of, gather, keep_own
 from lunar_haze.core.transport.air_grid import (
     COLUMNS,
     ROWS,
@@ -15,7 +16,7 @@ from lunar_haze.core.transport.air_grid import (
     SKY_SLICES,
     SLICES,
     LightGrid,
-    slice_distance,
+    slice_distances,
     slices_seen,
 )
 from lunar_haze.core.transport.air_integral import integrate_lamp
@@ -73,10 +74,12 @@ class ViewPixels:
         """Slices seen of each column, and the slices' ends [m]."""
         if grid not in self._grids:
             last = slices_seen(self.depth, self.width, float(self.reach), grid)
-            ends = [slice_distance(f32(k), grid[2], self.reach) for k in range(grid[2] + 1)]
-            self._grids[grid] = last, np.array(ends, np.float32)
+            # What is read between two columns in a few reaches as far as any in between.
+            wide = maximum_filter1d(last, 2 * STEP - 1, axis=1, mode="nearest")
+            last[:, ::STEP] = wide[:, ::STEP]
+            last[:, -1] = wide[:, -1]
+            self._grids[grid] = last, slice_distances(0.0, grid[2] + 1, grid[2], self.reach)
         return self._grids[grid]
-
 
     def depth_seen(self, medium: Medium) -> NDArray[np.float32]:
         """`ViewAir.depth_seen`, kept for the medium asked for last."""
@@ -217,7 +220,7 @@ class ViewAir:
         """Optical depth before every pixel's surface (pixels,), read from slices of mist of any kind."""
         pixels, shape = self._pixels, (ROWS, COLUMNS, SLICES)
         scattered, _below = self.along(shape)
-        volume = np.zeros((*shape[:2], SLICES + 2, 1), np.float32)
+        volume = pixels.room((*shape[:2], SLICES + 2, 1), self._rooms)
         add_depths(pixels.slices(shape)[0], scattered, nb.get_num_threads(), volume)
         depths = np.zeros((pixels.depth.size, 1), np.float32)
         self._read(volume, np.ones(1), depths)
