@@ -312,7 +312,8 @@ def test_a_source_is_the_same_alone_or_in_company_where_nothing_is_drawn_by_lot(
 def test_tiles_hold_every_pixel_once(size):
     pixels, starts = pixel_tiles(*size)
     np.testing.assert_array_equal(np.sort(pixels), np.arange(size[0] * size[1]))
-    assert starts[0] == 0 and starts[-1] == pixels.size and (np.diff(starts) > 0).all()
+    assert (starts[0], starts[-1]) == (0, pixels.size)
+    assert (np.diff(starts) > 0).all()
 
 
 def test_passes_of_layers_look_for_the_denoiser_as_guides_do():

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 
 import numba as nb
 import numpy as np
@@ -16,11 +17,11 @@ _POOL = ThreadPoolExecutor(thread_name_prefix="paths")
 
 
 def over_threads(act: Callable[[int, int], None], first: int, stop: int) -> None:
-    """``act`` on runs that make up ``first``..``stop``, from and to; it lets go of the interpreter while it computes."""
+    """``act`` on runs that make up ``first``..``stop``; it lets go of the interpreter while it computes."""
     threads = nb.get_num_threads()
     runs = min(threads * _RUNS, stop - first)
     ends = [first + (stop - first) * run // max(runs, 1) for run in range(runs + 1)]
-    waiting = iter(list(zip(ends, ends[1:])))
+    waiting = iter(list(pairwise(ends)))
 
     def work() -> None:
         for run in waiting:
