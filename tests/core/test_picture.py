@@ -343,3 +343,12 @@ def test_shafts_are_found_where_they_are_and_as_strong_as_they_are():
     # A quarter of the columns are one above the rest: a deviation of 0.43 in light of 1.75.
     assert found.strength == pytest.approx(0.25, rel=0.25)
     assert shafts(np.zeros_like(air), np.zeros_like(air)) is None
+
+
+def test_shafts_are_found_beside_a_band_brighter_than_all_else():
+    for seed in range(60):
+        air = np.zeros((120, 230, 3), np.float32)
+        air[40:60] = np.random.default_rng(seed).uniform(0, 10.0 ** (seed % 5), (20, 230, 1))
+        found = shafts(air, air)
+        assert np.isfinite(found.strength)
+        assert 0.2 < found.y < 0.65

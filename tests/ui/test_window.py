@@ -46,6 +46,20 @@ def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
     assert window.ribbon.reading is None or window.ribbon.reading.cells.sum() <= 1.0
 
 
+def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
+    def seen():
+        image = window.bridge.share_image(["sun"], 128)
+        assert image.width() == 128
+        return np.array([[image.pixelColor(x, y).value() for x in range(128)] for y in range(image.height())])
+
+    before = seen()
+    board = window.bridge._backend.board
+    board.surface[:, board.height // 2, board.width // 2] = 1e9
+    after = seen()
+    assert after.max() > before.max(), "it is still told"
+    assert after.max() < before.max() + 60
+
+
 def test_dragging_a_card_up_raises_its_dimmer_without_new_rays(window, qtbot):
     card = window.rail.cards["sun"]
     asked = len(window.bridge._backend.requests)

@@ -11,7 +11,7 @@ import threading
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
@@ -50,6 +50,11 @@ def as_image(pixels: NDArray[np.uint8]) -> QImage:
     """A QImage of its own of screen pixels (H, W, 4) as the display table makes them."""
     height, width = pixels.shape[:2]
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
+
+
+def _fine_step(image: LayerImage, width: int) -> int:
+    """How many pixels of a layer make one of a picture that is about three times ``width``."""
+    return max(image.surface.shape[1] // (3 * width), 1)
 
 
 @attrs.frozen(eq=False)
@@ -343,9 +348,9 @@ class RenderBridge(QObject):
             image = self._images.get(gain.key)
             if image is None:
                 return None
-            part = share_of(image, gain, max(image.surface.shape[1] // width, 1))
+            part = share_of(image, gain, _fine_step(image, width))
             total = part if total is None else total + part
-        return self._small(total)
+        return self._small(total, width)
 
     def air_image(self, width: int) -> QImage | None:
         """What the mist alone adds, small."""
@@ -355,9 +360,9 @@ class RenderBridge(QObject):
             if image is None or not any(gain.air):
                 continue
             only_air = attrs.evolve(gain, surface=(0.0, 0.0, 0.0))
-            part = share_of(image, only_air, max(image.surface.shape[1] // width, 1))
+            part = share_of(image, only_air, _fine_step(image, width))
             total = part if total is None else total + part
-        return None if total is None else self._small(total)
+        return None if total is None else self._small(total, width)
 
     def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
         """Surface and air of every heard source that is known, by its id, as mixed, ``step`` times smaller."""
@@ -383,8 +388,11 @@ class RenderBridge(QObject):
         inside = np.isin(owner[: board.height // step, : board.width // step], wanted)
         return inside if inside.any() else None
 
-    def _small(self, picture: NDArray[np.float32]) -> QImage:
-        return as_image(self.table.show(picture, self.exposure()))
+    def _small(self, picture: NDArray[np.float32], width: int) -> QImage:
+        # Made small after it is made for the screen: a grain far brighter than white is then one white dot among
+        # many, where before it would outweigh them all.
+        shown = as_image(self.table.show(picture, self.exposure()))
+        return shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

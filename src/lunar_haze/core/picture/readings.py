@@ -87,7 +87,9 @@ def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
     ground = uniform_filter(total, size)
     if not ground.max() > 0:
         return None
-    strength = np.sqrt(uniform_filter((light - beside) ** 2, size)) / (ground + 0.02 * ground.mean())
+    # The filter's running sums leave a little less than nothing behind what is very bright.
+    apart = np.sqrt(np.maximum(uniform_filter((light - beside) ** 2, size), 0.0))
+    strength = apart / (np.maximum(ground, 0.0) + 0.02 * ground.mean())
     row, column = np.unravel_index(int(strength.argmax()), strength.shape)
     return Shafts((column + 0.5) / light.shape[1], (row + 0.5) / light.shape[0], float(strength[row, column]))
 
