@@ -13,7 +13,7 @@ from scipy.integrate import quad
 
 from lunar_haze.core.air import kernels
 from lunar_haze.core.air.medium import Bank, Medium, Patches, Stretch, optical_depth
-from lunar_haze.core.air.patches import CELLS, PATCH_CELLS, patchiness, tile
+from lunar_haze.core.air.patches import CELLS, PATCH_CELLS, STEP, field_of, look_up, patchiness, tile
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
 from lunar_haze.core.transport.lights import pack_lights
 from tests.places import WHITE, floor, place_of
@@ -127,6 +127,20 @@ def _patchiness_at(m, at, places, out):
         out[i] = patchiness(m, at, places[i, 0], places[i, 1], places[i, 2])
 
 
+@nb.njit
+def _first_factor(m, places, out):
+    field = field_of(m)
+    for i in range(places.shape[0]):
+        out[i] = look_up(field, places[i, 0], places[i, 1], places[i, 2]) * m[kernels.PATCHES + STEP]
+
+
+def _factor(medium, cells):
+    """One of the two factors of patchiness, at places in cells."""
+    out = np.empty(len(cells), np.float32)
+    _first_factor(medium.pack(), cells.astype(np.float32), out)
+    return out
+
+
 def _field(medium, places):
     out = np.empty(len(places), np.float32)
     _patchiness_at(medium.pack(), kernels.PATCHES, places.astype(np.float32), out)
@@ -165,6 +179,14 @@ def test_the_field_repeats_without_a_seam():
     assert np.abs(field[0] - field[-1]).mean() == pytest.approx(steps, rel=0.15)
     assert CELLS % PATCH_CELLS == 0
     assert (tile(5, 0.8) != tile(6, 0.8)).any()
+
+
+def test_the_field_is_looked_up_as_it_was_made():
+    patches = Patches(0.8, float(PATCH_CELLS), 1.0, seed=5)
+    cells = np.random.default_rng(9).integers(-3 * CELLS, 3 * CELLS, (500, 3))
+    found = _factor(Medium(50.0, patches=patches), cells.astype(float))
+    x, y, z = (cells % CELLS).T
+    assert found == pytest.approx(tile(5, 0.8)[z, y, x], rel=2e-3, abs=2e-4)
 
 
 def test_patches_drift_with_the_wind_and_change_as_they_go():

@@ -345,6 +345,17 @@ def test_shafts_are_found_where_they_are_and_as_strong_as_they_are():
     assert shafts(np.zeros_like(air), np.zeros_like(air)) is None
 
 
+def test_a_speck_of_grain_is_no_shaft_and_a_line_one_pixel_wide_is():
+    air = np.full((90, 160, 3), 0.5, np.float32)
+    air[20, 30] = 500.0
+    assert shafts(air, air + 1.0).strength < 1e-3
+    air[50:80, 120] = 2.0
+    found = shafts(air, air + 1.0)
+    assert 0.65 < found.x < 0.85
+    assert found.y > 0.5
+    assert found.strength < 1.0
+
+
 def test_shafts_are_found_beside_a_band_brighter_than_all_else():
     for seed in range(60):
         air = np.zeros((120, 230, 3), np.float32)

@@ -23,7 +23,7 @@ from lunar_haze.core.air.banks import (
     banks_extinction,
 )  # fmt: skip
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
-from lunar_haze.core.air.patches import CELLS, TILE_AT, patchiness
+from lunar_haze.core.air.patches import TILE_AT, TILE_ROOM, patchiness
 from lunar_haze.core.units.fast_math import exp, floor
 from lunar_haze.core.units.outside import as_pointer, outside
 
@@ -35,10 +35,10 @@ _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 CLEAR, PLAIN, BANKS, MULTIPLE = 8, 12, 13, 14
 #: on, origin (3), axis (3), begins, ends, fades.
 STRETCH = 16
-#: on, size, stretch, drift of either field (3 and 3).
+#: on, size, stretch, drift of either field (3 and 3), one step of the field's numbers.
 PATCHES = 26
-#: Patches are summed in steps of this share of one, in this many at the most.
-PATCH_STEP, _MOST_STEPS = f32(0.18), 40
+#: Patches are summed in steps of this share of one, in this many at the least and at the most.
+PATCH_STEP, _FEWEST_STEPS, _MOST_STEPS = f32(0.18), 2, 40
 #: Optical depth past which what patches do no longer matters.
 _DEEP = f32(12.0)
 
@@ -46,7 +46,7 @@ _DEEP = f32(12.0)
 @nb.njit(cache=True, forceinline=True)
 def borrowed_medium(address):
     """A packed medium by its address; its end is not guarded."""
-    return nb.carray(as_pointer(address), (TILE_AT + CELLS * CELLS * CELLS,), np.float32)  # type: ignore[call-arg]
+    return nb.carray(as_pointer(address), (TILE_AT + TILE_ROOM,), np.float32)  # type: ignore[call-arg]
 
 
 @_jit
@@ -184,12 +184,14 @@ def _lot_of(x, y, z, dx, dy, dz):
 
 
 @_plain
-def _patches_add(m, ox, oy, oz, dx, dy, dz, t):
-    """What patches add to the optical depth of the even mist, which may be less than nothing."""
+def _patches_add(m, ox, oy, oz, dx, dy, dz, t, depth):
+    """What patches add to the optical depth ``depth`` of the even mist, which may be less than nothing."""
     low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, t)
     if high <= low:
         return f32(0.0)
-    steps = min(max(int((high - low) / (PATCH_STEP * m[PATCHES + 1])) + 1, 2), _MOST_STEPS)
+    # No more of them than what the light loses is worth: where it is little, so is what a step gets wrong.
+    wanted = min((high - low) / (PATCH_STEP * m[PATCHES + 1]), f32(_MOST_STEPS) * depth)
+    steps = min(int(wanted) + _FEWEST_STEPS, _MOST_STEPS)
     step = (high - low) / f32(steps)
     lot = _lot_of(ox, oy, oz, dx, dy, dz)
     total = f32(0.0)
@@ -207,7 +209,7 @@ def _mixed_depth(address, ox, oy, oz, dx, dy, dz, t):
     m = borrowed_medium(address)
     depth = even_depth(m, ox, oy, oz, dx, dy, dz, t)
     if m[PATCHES] > f32(0.0) and depth > f32(1e-6):
-        depth = max(depth + _patches_add(m, ox, oy, oz, dx, dy, dz, t), f32(0.0))
+        depth = max(depth + _patches_add(m, ox, oy, oz, dx, dy, dz, t, depth), f32(0.0))
     return depth
 
 

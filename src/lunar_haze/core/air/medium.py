@@ -23,7 +23,8 @@ from lunar_haze.core.air import kernels
 from lunar_haze.core.air.banks import AT as BANKS_AT
 from lunar_haze.core.air.banks import KINDS, MOST_BANKS, ROW
 from lunar_haze.core.air.jendersie2023 import Blend, droplets
-from lunar_haze.core.air.patches import TILE_AT, tile
+from lunar_haze.core.air.patches import TILE_AT, TILE_ROOM, packed_tile
+from lunar_haze.core.units.memory import on_lines
 
 KOSCHMIEDER = 3.912
 #: An extinction above this [1/m] is a wall.
@@ -192,8 +193,12 @@ def _packed(medium: Medium) -> NDArray[np.float32]:
     # go and no two of them pass alike.
     bearing, size = math.radians(patches.bearing_deg), max(patches.size_m, 0.05)
     to = -np.array([math.sin(bearing), math.cos(bearing), 0.0]) * patches.speed_m_s * patches.drifted_s
-    head[kernels.PATCHES : kernels.PATCHES + 9] = [1.0, size, max(patches.stretch, 0.05), *to, *(to * 0.82)]
-    return np.concatenate([head, tile(patches.seed, round(patches.contrast, 4)).ravel()])
+    field, step = packed_tile(patches.seed, round(patches.contrast, 4))
+    head[kernels.PATCHES : kernels.PATCHES + 10] = [1.0, size, max(patches.stretch, 0.05), *to, *(to * 0.82), step]
+    packed = on_lines((TILE_AT + TILE_ROOM,), np.float32)
+    packed[:TILE_AT] = head
+    packed[TILE_AT:].view(np.uint16)[:] = field
+    return packed
 
 
 def optical_depth(medium: Medium, start: NDArray, end: NDArray) -> NDArray:

@@ -14,15 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.units.fast_math import floor
+from lunar_haze.core.units.outside import as_pointer
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 #: Cells of the field a side, and from one patch to the next.
 CELLS, PATCH_CELLS = 64, 16
-_WITHIN, _LAYER = u32(CELLS - 1), u32(CELLS * CELLS)
-#: Where the field begins in a packed medium.
-TILE_AT = 168
+_WITHIN = u32(CELLS - 1)
+#: Where the field begins in a packed medium, on a line of memory, and the room it takes.
+TILE_AT, TILE_ROOM = 176, CELLS**3 // 2
+#: Where, in what a packed medium tells of patches, one step of the field's numbers is told.
+STEP = 9
 
 
 @functools.lru_cache(maxsize=8)
@@ -43,20 +46,58 @@ def tile(seed: int, contrast: float) -> NDArray[np.float32]:
     return (densities / densities.mean()).astype(np.float32)
 
 
+def packed_tile(seed: int, contrast: float) -> tuple[NDArray[np.uint16], float]:
+    """`tile` as kernels look it up, and what one of its steps stands for.
+
+    Numbers of sixteen bits, two in the room of a float32, in bricks of a line of memory each: eight
+    neighbours lie in two lines or three, and all of it in half a megabyte.
+    """
+    field = tile(seed, contrast)
+    step = float(field.max()) / 65535
+    # z, y and x, each split into that of the brick and that within it.
+    bricks = np.rint(field / step).astype(np.uint16).reshape(CELLS // 2, 2, CELLS // 4, 4, CELLS // 4, 4)
+    return bricks.transpose(0, 2, 4, 1, 3, 5).ravel(), step
+
+
+# Where a brick, and a cell in it, lies across, up and deep: the three add up.
+
+
 @_jit
-def _look_up(m, x, y, z):
+def _across(i):
+    return (i & u32(3)) + ((i >> u32(2)) << u32(5))
+
+
+@_jit
+def _up(j):
+    return ((j & u32(3)) << u32(2)) + ((j >> u32(2)) << u32(9))
+
+
+@_jit
+def _deep(k):
+    return ((k & u32(1)) << u32(4)) + ((k >> u32(1)) << u32(13))
+
+
+@_jit
+def field_of(m):
+    """The field of a packed medium as `packed_tile` has it."""
+    return nb.carray(as_pointer(m.ctypes.data + 4 * TILE_AT), (2 * TILE_ROOM,), np.uint16)
+
+
+@_jit
+def look_up(field, x, y, z):
+    """A field at a place in cells, in its steps."""
     i, j, k = floor(x), floor(y), floor(z)
     x, y, z = x - f32(i), y - f32(j), z - f32(k)
     i, j, k = u32(i) & _WITHIN, u32(j) & _WITHIN, u32(k) & _WITHIN
     # Weights without a kink at the cells' faces.
     x, y, z = x * x * (f32(3.0) - x - x), y * y * (f32(3.0) - y - y), z * z * (f32(3.0) - z - z)
-    i1, j1, k1 = u32(i + u32(1)) & _WITHIN, u32(j + u32(1)) & _WITHIN, u32(k + u32(1)) & _WITHIN
-    low, high = u32(TILE_AT) + k * _LAYER, u32(TILE_AT) + k1 * _LAYER
-    near, far = j * u32(CELLS), j1 * u32(CELLS)
-    a = m[low + near + i] + x * (m[low + near + i1] - m[low + near + i])
-    b = m[low + far + i] + x * (m[low + far + i1] - m[low + far + i])
-    c = m[high + near + i] + x * (m[high + near + i1] - m[high + near + i])
-    d = m[high + far + i] + x * (m[high + far + i1] - m[high + far + i])
+    i, i1 = _across(i), _across((i + u32(1)) & _WITHIN)
+    j, j1 = _up(j), _up((j + u32(1)) & _WITHIN)
+    k, k1 = _deep(k), _deep((k + u32(1)) & _WITHIN)
+    a, b = f32(field[k + j + i]), f32(field[k + j1 + i])
+    c, d = f32(field[k1 + j + i]), f32(field[k1 + j1 + i])
+    a, b = a + x * (f32(field[k + j + i1]) - a), b + x * (f32(field[k + j1 + i1]) - b)
+    c, d = c + x * (f32(field[k1 + j + i1]) - c), d + x * (f32(field[k1 + j1 + i1]) - d)
     a, c = a + y * (b - a), c + y * (d - c)
     return a + z * (c - a)
 
@@ -64,12 +105,14 @@ def _look_up(m, x, y, z):
 @_jit
 def patchiness(m, at, x, y, z):
     """Density at a point over its mean, from a packed medium whose patches are told from column ``at`` on."""
+    field = field_of(m)
     to_cells = f32(PATCH_CELLS) / m[at + 1]
     flat = to_cells * m[at + 2]
-    first = _look_up(m, (x - m[at + 3]) * to_cells, (y - m[at + 4]) * to_cells, (z - m[at + 5]) * flat)
+    first = look_up(field, (x - m[at + 3]) * to_cells, (y - m[at + 4]) * to_cells, (z - m[at + 5]) * flat)
     # The other is turned about two axes and a fifth finer; the numbers are cosines and sines of 37 and 23 degrees.
     x, y, z = (x - m[at + 6]) * to_cells, (y - m[at + 7]) * to_cells, (z - m[at + 8]) * flat
     x, y = x * f32(0.7986) - y * f32(0.6018), x * f32(0.6018) + y * f32(0.7986)
     y, z = y * f32(0.9205) - z * f32(0.3907), y * f32(0.3907) + z * f32(0.9205)
     grow = f32(1.207)
-    return first * _look_up(m, x * grow + f32(19.7), y * grow + f32(41.3), z * grow + f32(7.9))
+    other = look_up(field, x * grow + f32(19.7), y * grow + f32(41.3), z * grow + f32(7.9))
+    return first * m[at + STEP] * (other * m[at + STEP])

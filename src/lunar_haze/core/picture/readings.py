@@ -3,7 +3,7 @@
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
+from scipy.ndimage import maximum_filter, uniform_filter
 
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
@@ -79,9 +79,16 @@ class Shafts:
     strength: float
 
 
+def _without_specks(light: NDArray) -> NDArray:
+    """Luminance (H, W) in which no pixel is brighter than the brightest about it: grain is, a shaft is not."""
+    about = np.ones((3, 3), bool)
+    about[1, 1] = False
+    return np.minimum(light, maximum_filter(light, footprint=about))
+
+
 def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
     """Where airlight (H, W, 3) differs most from that beside it, against the picture's own light; None in the dark."""
-    light, total = np.maximum(luminance(air), 0.0), np.maximum(luminance(picture), 0.0)
+    light, total = (_without_specks(np.maximum(luminance(p), 0.0)) for p in (air, picture))
     size = max(light.shape[1] // 10, 3)
     beside = uniform_filter(light, size)
     ground = uniform_filter(total, size)

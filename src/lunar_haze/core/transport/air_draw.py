@@ -20,8 +20,8 @@ from lunar_haze.core.air.kernels import (
     borrowed_medium,
     even_depth,
     even_extinction,
-    extinction,
     misty_interval,
+    patches_at,
     ray_optical_depth,
     transmittance,
 )
@@ -101,7 +101,7 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
         fog_extinctions(m, oz, dz, tries, TRIED, sigmas)
     else:
         for k in range(TRIED):
-            sigmas[k] = extinction(m, ox + tries[k] * dx, oy + tries[k] * dy, oz + tries[k] * dz)
+            sigmas[k] = even_extinction(m, ox + tries[k] * dx, oy + tries[k] * dy, oz + tries[k] * dz)
     depth = f32(0.0)
     for k in range(TRIED):
         span = begins[k + 1] - begins[k]
@@ -127,7 +127,9 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     if worths[kept] <= f32(0.0):
         return types.int64(0)
     t, span = tries[kept], begins[kept + 1] - begins[kept]
-    return _both(t, sigmas[kept] * transmittance(m, ox, oy, oz, dx, dy, dz, t) * total * span / worths[kept])
+    # Patches, which cost more than they tell of many tries, are asked for at the one that is taken.
+    sigma = sigmas[kept] * patches_at(m, ox + t * dx, oy + t * dy, oz + t * dz)
+    return _both(t, sigma * transmittance(m, ox, oy, oz, dx, dy, dz, t) * total * span / worths[kept])
 
 
 @outside(types.int64(types.uintp, *(types.float32,) * 8))

@@ -16,12 +16,12 @@ from lunar_haze.core.sources.cutouts import pattern
 from lunar_haze.core.sources.model import facing_frame
 from lunar_haze.core.transport.embree import RayScene
 from lunar_haze.core.transport.ggx import energy_tables
+from lunar_haze.core.units.memory import on_lines
 
 # Columns of a packed vertex and of a triangle. What a hit asks for lies together: half a line of memory for
 # the triangle and for each of its corners, where arrays of their own would take a dozen lines.
 NORMAL, UV, VERTEX_COLUMNS = 3, 6, 8
 MATERIAL, OBJECT, FACE_COLUMNS = 3, 4, 8
-_LINE_BYTES = 64
 #: Texture coordinates are held within this many repeats.
 MOST_REPEATS = 1e6
 # Columns of a packed material.
@@ -74,13 +74,6 @@ def pack_cards(cards: tuple[Card, ...]) -> tuple[NDArray[np.float32], NDArray[np
     return rows, np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
 
 
-def _on_lines(count: int, columns: int, dtype: type) -> NDArray:
-    """Zeros (count, columns) of four bytes each that begin where a line of memory does."""
-    room = np.zeros(count * columns + _LINE_BYTES // 4, dtype)
-    first = -room.ctypes.data % _LINE_BYTES // 4
-    return room[first : first + count * columns].reshape(count, columns)
-
-
 def _material_row(material: Material) -> list[float]:
     scale = max(emissive_luminance(material), 1e-9)
     emissive = [channel / scale for channel in material.emissive]
@@ -102,11 +95,11 @@ class PackedPlace:
         count = int(solid.sum())
         self.rays = RayScene(place.positions, triangles, count)
 
-        vertices = _on_lines(len(place.positions), VERTEX_COLUMNS, np.float32)
+        vertices = on_lines((len(place.positions), VERTEX_COLUMNS), np.float32)
         vertices[:, :NORMAL], vertices[:, NORMAL:UV] = place.positions, place.normals
         # A texture repeats; so far out that single precision tells no texels apart, it need not.
         vertices[:, UV:] = np.clip(np.nan_to_num(place.uvs), -MOST_REPEATS, MOST_REPEATS)
-        faces = _on_lines(len(triangles), FACE_COLUMNS, np.uint32)
+        faces = on_lines((len(triangles), FACE_COLUMNS), np.uint32)
         faces[:, :MATERIAL] = triangles
         faces[:, MATERIAL], faces[:, OBJECT] = place.material_of[self.order], place.object_of[self.order]
 
