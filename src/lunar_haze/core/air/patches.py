@@ -80,7 +80,7 @@ def _deep(k):
 @_jit
 def field_of(m):
     """The field of a packed medium as `packed_tile` has it."""
-    return nb.carray(as_pointer(m.ctypes.data + 4 * TILE_AT), (2 * TILE_ROOM,), np.uint16)
+    return nb.carray(as_pointer(m.ctypes.data + 4 * TILE_AT), (2 * TILE_ROOM,), np.uint16)  # type: ignore[call-arg]
 
 
 @_jit

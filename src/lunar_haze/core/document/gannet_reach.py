@@ -107,7 +107,7 @@ def _bank() -> Look:
                                   0.9),
                              Bank("at the jetty", "ellipsoid", (-27.0, 7.0, 0.4), (30.0, 9.0, 2.6), 20.0, 14.0, 0.9)),
                       patches=Patches(0.6, 8.0, 2.5, 0.6, 240.0, 2)),
-        ev100=11.1, note="a bank comes in over the water as the sun gets up",
+        ev100=12.2, note="a bank comes in over the water as the sun gets up",
     )  # fmt: skip
 
 

@@ -87,16 +87,19 @@ def _without_specks(light: NDArray) -> NDArray:
 
 
 def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
-    """Where airlight (H, W, 3) differs most from that beside it, against the picture's own light; None in the dark."""
+    """Where airlight (H, W, 3) differs most from that beside it, against the picture's own light; None in the dark.
+
+    At each pixel the dimmer of two pictures, as it is and with the airlight that lies beside, falls
+    short of the brighter by a share; the strength is the mean of it round about.
+    """
     light, total = (_without_specks(np.maximum(luminance(p), 0.0)) for p in (air, picture))
     size = max(light.shape[1] // 10, 3)
-    beside = uniform_filter(light, size)
-    ground = uniform_filter(total, size)
-    if not ground.max() > 0:
-        return None
     # The filter's running sums leave a little less than nothing behind what is very bright.
-    apart = np.sqrt(np.maximum(uniform_filter((light - beside) ** 2, size), 0.0))
-    strength = apart / (np.maximum(ground, 0.0) + 0.02 * ground.mean())
+    beside = np.maximum(uniform_filter(light, size), 0.0)
+    if not total.max() > 0:
+        return None
+    brighter = np.maximum(total, total - light + beside) + 0.02 * total.mean()
+    strength = uniform_filter(np.abs(light - beside) / brighter, size)
     row, column = np.unravel_index(int(strength.argmax()), strength.shape)
     return Shafts((column + 0.5) / light.shape[1], (row + 0.5) / light.shape[0], float(strength[row, column]))
 

@@ -99,7 +99,9 @@ def tree(rng: np.random.Generator, size: int = 512) -> NDArray[np.uint8]:
     for _ in range(17):
         cx, cy, r = rng.normal(0.5, 0.16), rng.uniform(0.14, 0.58), rng.uniform(0.10, 0.2)
         head = np.maximum(head, 1 - np.hypot((x - cx), (y - cy) * 1.15) / r)
-    crown = (head + (leaf - 0.5) * 1.1) > 0.18
+    # Thinner towards the edges of the picture, which would cut a crown straight.
+    edge = np.minimum(np.minimum(x, 1 - x), y)
+    crown = (head > 0.0) & (head + (leaf - 0.5) * 1.1 - 6 * np.clip(0.1 - edge, 0, 1) > 0.18)
     trunk = (np.abs(x - 0.5 - 0.02 * np.sin(y * 9)) < 0.022 * (0.6 + y)) & (y > 0.45)
     shade = 0.55 + 0.8 * (leaf - 0.4) + 0.4 * (0.5 - y)
     rgb = shade[..., None] * np.array([0.27, 0.31, 0.17])
