@@ -19,6 +19,7 @@ from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.client import RenderClient
 from lunar_haze.ui.keys import ACTS, Keys
 from lunar_haze.ui.session import AIR, LENS, Session
+from lunar_haze.ui.share_pictures import share_picture
 from lunar_haze.ui.window import Window
 from tests.ui.backends import InstantBackend
 from tests.ui.hands import drag, finish, source
@@ -48,7 +49,7 @@ def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
 
 def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
     def seen():
-        image = window.bridge.share_image(["sun"], 128)
+        image = share_picture(window.bridge, ["sun"], 128)
         assert image.width() == 128
         return np.array([[image.pixelColor(x, y).value() for x in range(128)] for y in range(image.height())])
 

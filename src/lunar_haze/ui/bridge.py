@@ -11,13 +11,13 @@ import threading
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.picture.display import DisplayTable, bake
-from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
+from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, view_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.sources.model import Source
@@ -50,11 +50,6 @@ def as_image(pixels: NDArray[np.uint8]) -> QImage:
     """A QImage of its own of screen pixels (H, W, 4) as the display table makes them."""
     height, width = pixels.shape[:2]
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
-
-
-def _fine_step(image: LayerImage, width: int) -> int:
-    """How many pixels of a layer make one of a picture that is about three times ``width``."""
-    return max(image.surface.shape[1] // (3 * width), 1)
 
 
 @attrs.frozen(eq=False)
@@ -152,7 +147,7 @@ class RenderBridge(QObject):
         moved_on = asked is not None and any(g.key not in asked and not g.is_silent for g in present)
         return self._request.gains if moved_on else present
 
-    def _lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
+    def lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
         """The gains of balanced sources as if they were alone."""
         document = self.session.document
         lone = attrs.evolve(document.look, sources=sources, groups=())
@@ -335,41 +330,16 @@ class RenderBridge(QObject):
             self._table = DisplayTable(bake(cache_folder()))
         return self._table
 
-    def share_image(self, source_ids: list[str], width: int) -> QImage | None:
-        """What sources add to the picture, small, under the present exposure; None when unknown."""
-        document = self.session.document
-        chosen = tuple(
-            attrs.evolve(s, muted=False, alone=False) for s in document.look.balanced() if s.id in source_ids
-        )
-        if not chosen:
-            return None
-        total = None
-        for gain in self._lone_gains(chosen):
-            image = self._images.get(gain.key)
-            if image is None:
-                return None
-            part = share_of(image, gain, _fine_step(image, width))
-            total = part if total is None else total + part
-        return self._small(total, width)
-
-    def air_image(self, width: int) -> QImage | None:
-        """What the mist alone adds, small."""
-        total = None
-        for gain in self.present_gains():
-            image = self._images.get(gain.key)
-            if image is None or not any(gain.air):
-                continue
-            only_air = attrs.evolve(gain, surface=(0.0, 0.0, 0.0))
-            part = share_of(image, only_air, _fine_step(image, width))
-            total = part if total is None else total + part
-        return None if total is None else self._small(total, width)
+    def layer(self, key: str) -> LayerImage | None:
+        """A layer of the present picture as it is so far; None when it is not known."""
+        return self._images.get(key)
 
     def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
         """Surface and air of every heard source that is known, by its id, as mixed, ``step`` times smaller."""
         look = self.session.document.look
         found: dict[str, tuple[NDArray, NDArray]] = {}
         for source in (s for s in look.balanced() if s.id in look.heard()):
-            for gain in self._lone_gains((source,)):
+            for gain in self.lone_gains((source,)):
                 image = self._images.get(gain.key)
                 if image is not None:
                     surface = block_mean(image.surface, step) * np.float32(gain.surface)
@@ -387,12 +357,6 @@ class RenderBridge(QObject):
         owner = board.owner[step // 2 :: step, step // 2 :: step, 0]
         inside = np.isin(owner[: board.height // step, : board.width // step], wanted)
         return inside if inside.any() else None
-
-    def _small(self, picture: NDArray[np.float32], width: int) -> QImage:
-        # Made small after it is made for the screen: a grain far brighter than white is then one white dot among
-        # many, where before it would outweigh them all.
-        shown = as_image(self.table.show(picture, self.exposure()))
-        return shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

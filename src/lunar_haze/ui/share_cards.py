@@ -12,6 +12,7 @@ from lunar_haze.core.sources.model import Source
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.session import AIR, Session
+from lunar_haze.ui.share_pictures import air_picture, share_picture
 
 CARD_WIDTH, CARD_HEIGHT = 128, 104
 PICTURE_HEIGHT = 68
@@ -48,10 +49,9 @@ class Card(QWidget):
 
     def renew(self) -> None:
         """Make the card's picture again."""
-        image = (
-            self.bridge.air_image(CARD_WIDTH) if self.what == AIR else self.bridge.share_image([self.what], CARD_WIDTH)
-        )
-        if image is not None or self.what == AIR:
+        is_air = self.what == AIR
+        image = air_picture(self.bridge, CARD_WIDTH) if is_air else share_picture(self.bridge, [self.what], CARD_WIDTH)
+        if image is not None or is_air:
             self.image = image
         self.update()
 
@@ -164,7 +164,7 @@ class GroupCard(QWidget):
     def renew(self) -> None:
         """Make the card's picture again."""
         members = [s.id for s in self.session.document.look.sources if s.group == self.name]
-        self.image = self.bridge.share_image(members, CARD_WIDTH)
+        self.image = share_picture(self.bridge, members, CARD_WIDTH)
         self.update()
 
     def _change(self, label: str, **changes: object) -> None:
