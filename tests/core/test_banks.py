@@ -122,16 +122,16 @@ def test_what_makes_no_difference_before_a_lens_leaves_equal_air():
 
 
 @nb.njit
-def _patchiness_at(m, at, places, out):
+def _patchiness_at(m, places, out):
     for i in range(places.shape[0]):
-        out[i] = patchiness(m, at, places[i, 0], places[i, 1], places[i, 2])
+        out[i] = patchiness(m, places[i, 0], places[i, 1], places[i, 2])
 
 
 @nb.njit
 def _first_factor(m, places, out):
     field = field_of(m)
     for i in range(places.shape[0]):
-        out[i] = look_up(field, places[i, 0], places[i, 1], places[i, 2]) * m[kernels.PATCHES + STEP]
+        out[i] = look_up(field, places[i, 0], places[i, 1], places[i, 2]) * m[STEP]
 
 
 def _factor(medium, cells):
@@ -143,7 +143,7 @@ def _factor(medium, cells):
 
 def _field(medium, places):
     out = np.empty(len(places), np.float32)
-    _patchiness_at(medium.pack(), kernels.PATCHES, places.astype(np.float32), out)
+    _patchiness_at(medium.pack(), places.astype(np.float32), out)
     return out
 
 

@@ -33,10 +33,22 @@ def fog_extinctions(m, oz, dz, distances, count, out):
 
 
 @_jit
+def _column_at(z, base, scale, top):
+    return min(z, base) + scale * one_minus_exp((min(max(z, base), top) - base) / scale)
+
+
+@_jit
 def column(m, z):
     """Vertical optical depth of the fog up to height ``z`` per unit of base extinction [m]."""
-    above = min(max(z, m[1]), m[3]) - m[1]
-    return min(z, m[1]) + m[2] * one_minus_exp(above / m[2])
+    return _column_at(z, m[1], m[2], m[3])
+
+
+@_jit
+def fog_columns(m, oz, dz, distances, count, out):
+    """`column` at the first ``count`` distances of a ray from height ``oz``, into ``out``."""
+    base, scale, top = m[1], m[2], m[3]
+    for k in range(count):
+        out[k] = _column_at(oz + distances[k] * dz, base, scale, top)
 
 
 @_jit

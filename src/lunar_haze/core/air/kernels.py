@@ -23,7 +23,7 @@ from lunar_haze.core.air.banks import (
     banks_extinction,
 )  # fmt: skip
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
-from lunar_haze.core.air.patches import TILE_AT, TILE_ROOM, patchiness
+from lunar_haze.core.air.patches import PATCHES, TILE_AT, TILE_ROOM, patchiness
 from lunar_haze.core.units.fast_math import exp, floor
 from lunar_haze.core.units.outside import as_pointer, outside
 
@@ -35,8 +35,6 @@ _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 CLEAR, PLAIN, BANKS, MULTIPLE = 8, 12, 13, 14
 #: on, origin (3), axis (3), begins, ends, fades.
 STRETCH = 16
-#: on, size, stretch, drift of either field (3 and 3), one step of the field's numbers.
-PATCHES = 26
 #: Patches are summed in steps of this share of one, in this many at the least and at the most.
 PATCH_STEP, _FEWEST_STEPS, _MOST_STEPS = f32(0.18), 2, 40
 #: Optical depth past which what patches do no longer matters.
@@ -80,13 +78,13 @@ def _mixed_extinction(address, x, y, z, patchy):
     m = borrowed_medium(address)
     sigma = _even_extinction(m, x, y, z)
     if patchy * m[PATCHES] > f32(0.0) and sigma > f32(0.0):
-        sigma *= patchiness(m, PATCHES, x, y, z)
+        sigma *= patchiness(m, x, y, z)
     return sigma
 
 
 @outside(types.float32(types.uintp, *(types.float32,) * 3))
 def _patches_at(address, x, y, z):
-    return patchiness(borrowed_medium(address), PATCHES, x, y, z)
+    return patchiness(borrowed_medium(address), x, y, z)
 
 
 @_jit
@@ -200,7 +198,7 @@ def _patches_add(m, ox, oy, oz, dx, dy, dz, t, depth):
         x, y, z = ox + s * dx, oy + s * dy, oz + s * dz
         sigma = _even_extinction(m, x, y, z)
         if sigma > f32(0.0):
-            total += sigma * (patchiness(m, PATCHES, x, y, z) - f32(1.0))
+            total += sigma * (patchiness(m, x, y, z) - f32(1.0))
     return total * step
 
 

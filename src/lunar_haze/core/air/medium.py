@@ -23,7 +23,7 @@ from lunar_haze.core.air import kernels
 from lunar_haze.core.air.banks import AT as BANKS_AT
 from lunar_haze.core.air.banks import KINDS, MOST_BANKS, ROW
 from lunar_haze.core.air.jendersie2023 import Blend, droplets
-from lunar_haze.core.air.patches import TILE_AT, TILE_ROOM, packed_tile
+from lunar_haze.core.air.patches import PATCHES, STEP, TILE_AT, TILE_ROOM, packed_tile
 from lunar_haze.core.units.memory import on_lines
 
 KOSCHMIEDER = 3.912
@@ -174,29 +174,27 @@ def _packed(medium: Medium) -> NDArray[np.float32]:
     sigma = min(medium.extinction_per_m, DENSEST) if medium.has_fog else 0.0
     stretch, patches = medium.stretch, medium.patches
     patchy = patches.contrast > 0
-    head = np.zeros(TILE_AT, np.float32)
-    head[:15] = [
+    packed = on_lines((TILE_AT + (TILE_ROOM if patchy else 0),), np.float32)
+    packed[:15] = [
         sigma, medium.base_m, max(medium.fall_off_m, 1e-3), max(medium.top_m, medium.base_m + 1e-3),
         blend.g_hg, *medium.albedo, medium.is_clear, blend.g_draine, blend.alpha, blend.draine_share,
         medium.is_plain, min(len(medium.banks), MOST_BANKS), min(max(medium.multiple, 0.0), 1.0),
     ]  # fmt: skip
     if not stretch.is_all:
-        head[kernels.STRETCH : kernels.STRETCH + 10] = [
+        packed[kernels.STRETCH : kernels.STRETCH + 10] = [
             1.0, *stretch.origin, *stretch.axis, stretch.begins_m, min(stretch.ends_m, 1e30),
             max(stretch.fades_m, 1e-3),
         ]  # fmt: skip
     for number, bank in enumerate(medium.banks[:MOST_BANKS]):
-        head[BANKS_AT + number * ROW : BANKS_AT + number * ROW + 11] = bank.pack()
+        packed[BANKS_AT + number * ROW : BANKS_AT + number * ROW + 11] = bank.pack()
     if not patchy:
-        return head
+        return packed
     # The wind carries the two fields that are multiplied at slightly different speeds, so that patches change as they
     # go and no two of them pass alike.
     bearing, size = math.radians(patches.bearing_deg), max(patches.size_m, 0.05)
     to = -np.array([math.sin(bearing), math.cos(bearing), 0.0]) * patches.speed_m_s * patches.drifted_s
     field, step = packed_tile(patches.seed, round(patches.contrast, 4))
-    head[kernels.PATCHES : kernels.PATCHES + 10] = [1.0, size, max(patches.stretch, 0.05), *to, *(to * 0.82), step]
-    packed = on_lines((TILE_AT + TILE_ROOM,), np.float32)
-    packed[:TILE_AT] = head
+    packed[PATCHES : STEP + 1] = [1.0, size, max(patches.stretch, 0.05), *to, *(to * 0.82), step]
     packed[TILE_AT:].view(np.uint16)[:] = field
     return packed
 

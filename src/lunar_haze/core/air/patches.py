@@ -24,8 +24,8 @@ CELLS, PATCH_CELLS = 64, 16
 _WITHIN = u32(CELLS - 1)
 #: Where the field begins in a packed medium, on a line of memory, and the room it takes.
 TILE_AT, TILE_ROOM = 176, CELLS**3 // 2
-#: Where, in what a packed medium tells of patches, one step of the field's numbers is told.
-STEP = 9
+#: Columns of a packed medium: on, size, stretch, drift of either field (3 and 3); and one step of the field's numbers.
+PATCHES, STEP = 26, 35
 
 
 @functools.lru_cache(maxsize=8)
@@ -103,16 +103,18 @@ def look_up(field, x, y, z):
 
 
 @_jit
-def patchiness(m, at, x, y, z):
-    """Density at a point over its mean, from a packed medium whose patches are told from column ``at`` on."""
+def patchiness(m, x, y, z):
+    """Density at a point over its mean, in a packed medium that has patches."""
     field = field_of(m)
-    to_cells = f32(PATCH_CELLS) / m[at + 1]
-    flat = to_cells * m[at + 2]
-    first = look_up(field, (x - m[at + 3]) * to_cells, (y - m[at + 4]) * to_cells, (z - m[at + 5]) * flat)
+    to_cells = f32(PATCH_CELLS) / m[PATCHES + 1]
+    flat = to_cells * m[PATCHES + 2]
+    first = look_up(
+        field, (x - m[PATCHES + 3]) * to_cells, (y - m[PATCHES + 4]) * to_cells, (z - m[PATCHES + 5]) * flat
+    )
     # The other is turned about two axes and a fifth finer; the numbers are cosines and sines of 37 and 23 degrees.
-    x, y, z = (x - m[at + 6]) * to_cells, (y - m[at + 7]) * to_cells, (z - m[at + 8]) * flat
+    x, y, z = (x - m[PATCHES + 6]) * to_cells, (y - m[PATCHES + 7]) * to_cells, (z - m[PATCHES + 8]) * flat
     x, y = x * f32(0.7986) - y * f32(0.6018), x * f32(0.6018) + y * f32(0.7986)
     y, z = y * f32(0.9205) - z * f32(0.3907), y * f32(0.3907) + z * f32(0.9205)
     grow = f32(1.207)
     other = look_up(field, x * grow + f32(19.7), y * grow + f32(41.3), z * grow + f32(7.9))
-    return first * m[at + STEP] * (other * m[at + STEP])
+    return first * m[STEP] * (other * m[STEP])

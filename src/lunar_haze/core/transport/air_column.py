@@ -7,11 +7,12 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.banks import bank_extinction, bank_interval
-from lunar_haze.core.air.fog import fog_extinctions
-from lunar_haze.core.air.kernels import BANKS, PATCH_STEP, PATCHES, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.air.fog import fog_columns, fog_extinctions
+from lunar_haze.core.air.kernels import BANKS, PATCH_STEP, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.air.patches import PATCHES
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.view import column_direction
-from lunar_haze.core.units.fast_math import exp, one_minus_exp
+from lunar_haze.core.units.fast_math import one_minus_exp
 
 f32 = np.float32
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -21,22 +22,17 @@ _threads = nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_m
 @_plain
 def _fog_column(medium, oz, dz, ends, count, under, lost, below):
     """What each slice of a ray takes away, in closed form, and the fog below its middle."""
-    sigma, base, scale, top = medium[0], medium[1], medium[2], medium[3]
-    # Mist below a height, per unit of base extinction, as `column` has it.
-    for k in range(count + 1):
-        z = oz + ends[k] * dz
-        above = min(max(z, base), top) - base
-        under[k] = min(z, base) + scale * (f32(1.0) - exp(-above / scale))
     for k in range(count):
-        z = oz + f32(0.5) * (ends[k] + ends[k + 1]) * dz
-        above = min(max(z, base), top) - base
-        thinned = exp(-above / scale)
-        below[k] = min(z, base) + scale * (f32(1.0) - thinned)
-        rise = (ends[k + 1] - ends[k]) * dz
-        level = abs(rise) < f32(0.02) * scale
-        inside = thinned if z <= top else f32(0.0)
-        mean = inside if level else (under[k + 1] - under[k]) / (f32(1.0) if level else rise)
-        lost[k] = one_minus_exp(sigma * mean * (ends[k + 1] - ends[k]))
+        lost[k] = f32(0.5) * (ends[k] + ends[k + 1])
+    fog_columns(medium, oz, dz, lost, count, below)
+    fog_columns(medium, oz, dz, ends, count + 1, under)
+    fog_extinctions(medium, oz, dz, lost, count, lost)
+    sigma, level_rise = medium[0], f32(0.02) * medium[2]
+    for k in range(count):
+        span = ends[k + 1] - ends[k]
+        level = abs(span * dz) < level_rise
+        mean = lost[k] if level else sigma * (under[k + 1] - under[k]) / (f32(1.0) if level else span * dz)
+        lost[k] = one_minus_exp(mean * span)
 
 
 @_plain

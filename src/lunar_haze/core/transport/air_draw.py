@@ -15,7 +15,6 @@ from numba import types
 
 from lunar_haze.core.air.fog import distance_in_fog, fog_depth, fog_extinctions
 from lunar_haze.core.air.kernels import (
-    PATCHES,
     PLAIN,
     borrowed_medium,
     even_depth,
@@ -25,10 +24,10 @@ from lunar_haze.core.air.kernels import (
     ray_optical_depth,
     transmittance,
 )
-from lunar_haze.core.air.patches import patchiness
+from lunar_haze.core.air.patches import PATCHES, patchiness
 from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.units.fast_math import exp, log2, minus_log_rest, one_minus_exp, turned
+from lunar_haze.core.units.fast_math import exp, log, minus_log_rest, one_minus_exp, turned
 from lunar_haze.core.units.outside import as_pointer, outside
 
 f32, i32, u32 = np.float32, np.int32, np.uint32
@@ -88,7 +87,7 @@ def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     low, high = misty_interval(m, ox, oy, oz, dx, dy, dz, far)
     if high <= low:
         return types.int64(0)
-    growth = min(max(f32(0.69314718) * log2((high - low) / _EVEN_M), f32(0.05)), f32(4.0))
+    growth = min(max(log((high - low) / _EVEN_M), f32(0.05)), f32(4.0))
     scale = (high - low) / (exp(growth) - f32(1.0))
     room = np.empty((4, TRIED + 1), np.float32)
     begins, tries, sigmas, worths = room[0], room[1], room[2], room[3]
@@ -162,7 +161,7 @@ def _draw_by_depth(medium, ox, oy, oz, dx, dy, dz, far, u):
         x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
         # Patches are weighed against the even mist that the distance was drawn by.
         more = ray_optical_depth(m, ox, oy, oz, dx, dy, dz, t) - even_depth(m, ox, oy, oz, dx, dy, dz, t)
-        weight *= patchiness(m, PATCHES, x, y, z) * exp(-more)
+        weight *= patchiness(m, x, y, z) * exp(-more)
     return _both(t, weight)
 
 

@@ -10,6 +10,7 @@ import math
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from lunar_haze.core.transport.air_integral import apart2_along, lamp_line, spot_line
 from lunar_haze.core.transport.air_ways import between
@@ -29,6 +30,12 @@ INNER, OUTER = 3.0, 5.5
 STEP, BY_ITSELF = 8, 9.0
 #: Stands for a lamp that is not before the lens.
 _AWAY = -1e6
+
+
+def reach_of_nodes(last: NDArray[np.int32]) -> None:
+    """Let the columns that others are read between reach as many slices (rows, columns) as any of those does."""
+    wide = maximum_filter1d(last, 2 * STEP - 1, axis=1, mode="nearest")
+    last[:, ::STEP], last[:, -1] = wide[:, ::STEP], wide[:, -1]
 
 
 def core_of(light: NDArray, camera: NDArray, grid: tuple[int, int, int]) -> tuple[np.float32, np.float32]:

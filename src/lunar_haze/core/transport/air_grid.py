@@ -46,7 +46,7 @@ from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.transport.view import primary_direction
-from lunar_haze.core.units.fast_math import log2
+from lunar_haze.core.units.fast_math import log
 
 f32, u32 = np.float32, np.uint32
 _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -84,7 +84,7 @@ def slice_distances(first, count, slices, reach):
 def slice_at(distance, slices, reach):
     """Inverse of `slice_distance`."""
     share = min(distance / reach, f32(1.0)) * _GROWN
-    return log2(f32(1.0) + share) * f32(slices) * f32(math.log(2.0) / GROWTH)
+    return log(f32(1.0) + share) * f32(slices) * f32(1 / GROWTH)
 
 
 def slices_seen(depth: NDArray[np.float32], width: int, reach: float, grid: tuple[int, int, int]) -> NDArray[np.int32]:

@@ -18,7 +18,7 @@ from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lights import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import primary_direction
-from lunar_haze.core.units.fast_math import exp, log2
+from lunar_haze.core.units.fast_math import exp, log
 
 f32 = np.float32
 _inline = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -205,7 +205,7 @@ def add_depths(last, scattered, threads, out):
                         through -= lost[k]
                     here[k + 1, 0] = through
                 for k in range(slices + 1):
-                    here[k + 1, 0] = f32(-0.69314718) * log2(max(here[k + 1, 0], f32(1e-6)))
+                    here[k + 1, 0] = -log(max(here[k + 1, 0], f32(1e-6)))
 
 
 @_threads

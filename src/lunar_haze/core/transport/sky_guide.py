@@ -78,15 +78,21 @@ def density_in_cell(lights, cell, dx, dy, dz, density):
 
 
 @_jit
+def _direction_in(bin_, across, up):
+    """Direction of a share across and up of a bin."""
+    dz = (f32(bin_ // BEARINGS) + up) * f32(2 / HEIGHTS) - f32(1.0)
+    level = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
+    north, east = turned((f32(bin_ % BEARINGS) + across) * f32(1 / BEARINGS))
+    return level * east, level * north, dz
+
+
+@_jit
 def guided_direction(lights, cell, u, v):
     """A direction drawn from a cell's table."""
     sums = lights.guide_sum[cell]
     low = np.int64(find_share(sums[1:], lights.guide_starts[cell], u))
     inside = max(u - sums[low], f32(0.0)) / max(sums[low + 1] - sums[low], f32(1e-12))
-    dz = (f32(low // BEARINGS) + min(inside, f32(0.99999))) * f32(2 / HEIGHTS) - f32(1.0)
-    across = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
-    north, east = turned((f32(low % BEARINGS) + v) * f32(1 / BEARINGS))
-    return across * east, across * north, dz
+    return _direction_in(low, v, min(inside, f32(0.99999)))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -111,12 +117,8 @@ def _see_cells(s, view, first, last, wanted, seen):
                 x = view[0] + ahead * view[9] + a * view[3] + b * view[6]
                 y = view[1] + ahead * view[10] + a * view[4] + b * view[7]
                 z = view[2] + ahead * view[11] + a * view[5] + b * view[8]
-                dz = (f32(bin_ // BEARINGS) + jh) * f32(2 / HEIGHTS) - f32(1.0)
-                across = f32(math.sqrt(max(f32(1.0) - dz * dz, f32(0.0))))
-                turn = (f32(bin_ % BEARINGS) + jt) * f32(2 * math.pi / BEARINGS)
-                r, g, b_ = shadow(
-                    s, ray, x, y, z, across * f32(math.sin(turn)), across * f32(math.cos(turn)), dz, f32(FAR)
-                )
+                dx, dy, dz = _direction_in(bin_, jt, jh)
+                r, g, b_ = shadow(s, ray, x, y, z, dx, dy, dz, f32(FAR))
                 seen[cell, bin_] += (r + g + b_) * f32(1 / 3 / _RAYS)
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 

@@ -3,11 +3,10 @@
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.transport.air_column import view_air
-from lunar_haze.core.transport.air_gather import STEP, Bounds, core_bounds, core_of, gather, keep_own
+from lunar_haze.core.transport.air_gather import Bounds, core_bounds, core_of, gather, keep_own, reach_of_nodes
 from lunar_haze.core.transport.air_grid import (
     COLUMNS,
     ROWS,
@@ -74,10 +73,7 @@ class ViewPixels:
         """Slices seen of each column, and the slices' ends [m]."""
         if grid not in self._grids:
             last = slices_seen(self.depth, self.width, float(self.reach), grid)
-            # What is read between two columns in a few reaches as far as any in between.
-            wide = maximum_filter1d(last, 2 * STEP - 1, axis=1, mode="nearest")
-            last[:, ::STEP] = wide[:, ::STEP]
-            last[:, -1] = wide[:, -1]
+            reach_of_nodes(last)
             self._grids[grid] = last, slice_distances(0.0, grid[2] + 1, grid[2], self.reach)
         return self._grids[grid]
 

@@ -42,6 +42,12 @@ def log2(x):
 
 
 @_inline
+def log(x):
+    """Natural logarithm of a positive normal float32, to 1.5e-6."""
+    return f32(0.69314718) * log2(x)
+
+
+@_inline
 def exp(x):
     """e^x of a float32 to 4e-6 of its value; held at e^-87 and e^88."""
     y = min(max(x, f32(-87.0)), f32(88.0)) * f32(1.44269504)
@@ -110,4 +116,4 @@ def minus_log_rest(share):
         t = share / (f32(2.0) - share)
         t2 = t * t
         return f32(2.0) * t * (f32(1.0) + t2 * (f32(1 / 3) + t2 * (f32(1 / 5) + t2 * f32(1 / 7))))
-    return f32(-0.69314718) * log2(max(f32(1.0) - share, f32(1e-30)))
+    return -log(max(f32(1.0) - share, f32(1e-30)))
