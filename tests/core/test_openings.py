@@ -113,7 +113,9 @@ def test_the_live_way_is_near_in_mist_of_every_kind(medium, within, shape):
 
 def test_the_whole_picture_at_once_is_the_sum_of_its_layers():
     view = View(Camera((-8.0, -8.0, 2.0), (0.0, 2.0, 1.2), 28.0), 96, 54)
-    frame = Frame(PackedPlace(place_of((floor(40.0), WHITE))), view)
+    # Before the sky a post ends what its columns see into, beside others that see on.
+    posts = [(face([(x, -2, 0), (x + 0.9, -2, 0), (x + 0.9, -2, 6), (x, -2, 6)]), BLACK) for x in np.arange(-9.0, 6.0, 2.6)]
+    frame = Frame(PackedPlace(place_of((floor(40.0), WHITE), *posts)), view)
     frame.add_guides(1)
     shapes = (
         Sun(35.0, 80.0), EVEN, Ball((0.5, 2.0, 2.0), 0.1), Ball((-4.0, -1.0, 1.0), 0.05), Ball((-9.0, -9.5, 2.0), 0.1),

@@ -143,7 +143,8 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
     red, green, blue = sums[0], sums[1], sums[2]
     j, fy = between(f32(row), rows, sky.shape[0])
     # What every lamp gives at the column worked out on either side, and the numbers of those two.
-    nodes_room, known = np.empty((2, lights.shape[0], slices), np.float32), np.full((2, lights.shape[0]), -1, np.int64)
+    # Numbers, not what memory held: past the last slice that a column sees they are read, and count for nothing.
+    nodes_room, known = np.zeros((2, lights.shape[0], slices), np.float32), np.full((2, lights.shape[0]), -1, np.int64)
     nodes = floats(nodes_room)
     for i in range(columns):
         dx, dy, dz = column_direction(camera, row, i, rows, columns)
