@@ -184,7 +184,7 @@ def _reference(spec, shot, look, size: tuple[int, int], passes: int) -> tuple:
         frame = Frame(place, request.view)
         keys = frame.want(list(request.layers))
         for key in keys:
-            frame.sums[key].next_sample = first
+            frame.sums[key].next_samples[:] = first
         frame.trace(keys)
         emphasis = {key: s.emphasis for key, s in standings(frame, request.gains).items()}
         for _ in range(passes - 1):

@@ -70,7 +70,7 @@ def render(
     import attrs
 
     from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
-    from lunar_haze.core.plan.frames import frame_request
+    from lunar_haze.core.plan.frames import frame_request, problem_sentences
     from lunar_haze.service.still import compute
 
     if bits not in (8, 16):
@@ -91,6 +91,8 @@ def render(
         task = bar.add_task("starting", total=passes)
         still = compute(request, lambda what, done, total: bar.update(task, description=what, completed=done))
     assert still is not None
+    for sentence in problem_sentences(chosen_look, request.view, place.key, still.problems):
+        _says.print(f"note: {sentence}", markup=False)
     parts = source_layers(chosen_look, request.view, place.key, still.layers) if layers else {}
     if layers and output.suffix.lower() != ".exr":
         _says.print("note: layers are kept in EXR only; the PNG holds the picture")

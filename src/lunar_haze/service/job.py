@@ -17,8 +17,7 @@ class Job:
     keys: list[str]
     mix_id: int = 0
     gains: tuple[LayerGain, ...] = ()
-    part: int = 0
-    part_keys: tuple[str, ...] = ()
+    pass_keys: tuple[str, ...] = ()
     standings: dict[str, Standing] = attrs.Factory(dict)
     lit: np.ndarray | None = None
     coarse_due: bool = True
@@ -30,6 +29,7 @@ class Job:
     live: set[str] = attrs.Factory(set)
     answer_due: list[str] = attrs.Factory(list)
     finished: bool = False
+    told_problems: dict[str, str] = attrs.Factory(dict)
 
     def reweigh(self) -> None:
         """Look up how much each layer matters under the present gains."""

@@ -89,6 +89,14 @@ class Finished:
 
 
 @attrs.frozen
+class Incomplete:
+    """Sources of a request that stay dark: the key of each one's layer and why; a card's has no key."""
+
+    request_id: int
+    problems: tuple[tuple[str, str], ...]
+
+
+@attrs.frozen
 class Failed:
     """A request cannot be computed; ``reason`` is fit to be shown."""
 
@@ -110,4 +118,4 @@ class Lost:
     reason: str
 
 
-Event = Preparing | BoardReady | Published | Cleaned | Finished | Failed | Restarted | Lost
+Event = Preparing | BoardReady | Published | Cleaned | Finished | Incomplete | Failed | Restarted | Lost

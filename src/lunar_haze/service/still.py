@@ -12,7 +12,7 @@ from lunar_haze.core.errors import ServiceError
 from lunar_haze.core.layers.model import FrameRequest, LayerImage
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.service.client import RenderBackend, RenderClient, images_on
-from lunar_haze.service.protocol import Cleaned, Event, Failed, Finished, Lost, Preparing, Published
+from lunar_haze.service.protocol import Cleaned, Event, Failed, Finished, Incomplete, Lost, Preparing, Published
 
 
 @attrs.frozen(eq=False)
@@ -20,11 +20,13 @@ class Still:
     """A finished picture: ``beauty`` as summed, ``clean`` as denoised (or None), and its layers.
 
     Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
+    ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`).
     """
 
     beauty: NDArray[np.float32]
     clean: NDArray[np.float32] | None
     layers: dict[str, LayerImage]
+    problems: dict[str, str] = attrs.Factory(dict)
 
 
 def compute(
@@ -44,6 +46,7 @@ def compute(
     try:
         client.want(request)
         published: Published | None = None
+        problems: dict[str, str] = {}
         while True:
             try:
                 event = events.get(timeout=0.2)
@@ -58,6 +61,8 @@ def compute(
                 progress("rendering", event.passes, event.target)
             elif isinstance(event, Cleaned):
                 progress("denoised", event.passes, request.passes)
+            elif isinstance(event, Incomplete):
+                problems.update(event.problems)
             elif isinstance(event, (Failed, Lost)):
                 raise ServiceError(event.reason)
             elif isinstance(event, Finished) and event.request_id == request.id:
@@ -76,6 +81,6 @@ def compute(
         if beauty is None:
             beauty = np.zeros(shape, np.float32)
         clean = board.clean.copy() if request.denoise and board is not None else None
-        return Still(beauty, clean, {i.key: i for i in images})
+        return Still(beauty, clean, {i.key: i for i in images}, problems)
     finally:
         client.close()

@@ -47,7 +47,9 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
     for gain in gains:
         layer = frame.sums.get(gain.key)
         if layer is not None and layer.passes and not gain.is_silent:
-            surface, air = (part[::STEP] / layer.passes for part in frame.sums_of(layer))
+            weight = frame.weight_of(layer)
+            each = weight[::STEP] if len(weight) > 1 else weight
+            surface, air = (part[::STEP] * each for part in frame.sums_of(layer))
             mixed = surface * np.float32(gain.surface) + air * np.float32(gain.air)
             parts[gain.key] = np.abs(mixed) @ LUMINANCE_WEIGHTS
     total = np.sum(list(parts.values()), 0) if parts else np.zeros(1)
@@ -75,6 +77,7 @@ def lit_by_others(frame: Frame, known: dict[str, Standing], tracing: tuple[str, 
     total = np.zeros(frame.pixels, np.float32)
     for key in others:
         layer, gain = frame.sums[key], known[key].emphasis.gain
+        weight = frame.weight_of(layer)[:, 0]
         for part, factor in zip(frame.sums_of(layer), (gain.surface, gain.air)):
-            total += part @ (np.multiply(factor, LUMINANCE_WEIGHTS) / layer.passes).astype(np.float32)
+            total += (part @ np.multiply(factor, LUMINANCE_WEIGHTS).astype(np.float32)) * weight
     return total

@@ -34,6 +34,7 @@ from lunar_haze.service.protocol import (
     Cleaned,
     Failed,
     Finished,
+    Incomplete,
     LayerAt,
     Prepare,
     Preparing,
@@ -77,7 +78,7 @@ class Worker:
         self._on_board: OrderedDict[str, LayerAt] = OrderedDict()
         self._guides_laid: tuple[Board, Frame, int] | None = None
         self._job: Job | None = None
-        self._parts = 32
+        self._tiles_at_once = 16
         self._live = LiveAir()
         self._small = SmallPictures()
 
@@ -86,29 +87,41 @@ class Worker:
         threading.Thread(target=self._read, daemon=True).start()
         kernels_due = is_warm()
         while True:
-            idle = self._job is None or (self._job.finished and not self._job.clean_due)
             # While a hand scrubs through the day small pictures are enough: see whether it goes on.
             pause = self._job is not None and self._job.paused
-            wait = 0.05 if kernels_due else PAUSE_SECONDS if pause and not idle else None
+            wait = 0.05 if kernels_due else PAUSE_SECONDS if pause and not self.idle else None
             try:
-                message = self._inbox.get(block=idle or pause, timeout=wait)
+                message = self._inbox.get(block=self.idle or pause, timeout=wait)
             except queue.Empty:
                 message = None
             try:
-                if message is not None:
-                    self._take(message)
-                elif self._job is not None:
-                    self._step(self._job)
-                elif kernels_due:
+                if message is None and self._job is None and kernels_due:
                     kernels_due = False
                     self._load_kernels()
+                else:
+                    self.turn(message)
             except ChannelClosed:
                 return
-            except HazeError as error:
-                self._fail(str(error))
-            except Exception:
-                log.exception("a request failed")
-                self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
+
+    @property
+    def idle(self) -> bool:
+        """Whether there is nothing to do until a message comes."""
+        return self._job is None or (self._job.finished and not self._job.clean_due)
+
+    def turn(self, message: Request | None) -> None:
+        """Take a message, or go on with what is being computed for a tenth of a second. Raises ChannelClosed."""
+        try:
+            if message is not None:
+                self._take(message)
+            elif self._job is not None:
+                self._step(self._job)
+        except ChannelClosed:
+            raise
+        except HazeError as error:
+            self._fail(str(error))
+        except Exception:
+            log.exception("a request failed")
+            self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
 
     def _load_kernels(self) -> None:
         """Bring what the first picture needs from disk while nothing is asked for yet."""
@@ -277,7 +290,7 @@ class Worker:
 
     def _refine(self, job: Job) -> None:
         frame, target = job.frame, job.request.passes
-        if job.part == 0:
+        if not job.pass_keys:
             level = job.level()
             if level >= target:
                 self._finish(job)
@@ -285,32 +298,38 @@ class Worker:
             due = [k for k in job.keys if frame.sums[k].passes < passes_due(level + 1, job.weight(k))]
             least = min(frame.sums[k].passes for k in due)
             # Layers that have nothing yet go alone, so that they catch up with the rest.
-            job.part_keys = tuple(k for k in due if frame.sums[k].passes == least or least > 0)
-        parts = min(self._parts, frame.tiles)
+            job.pass_keys = tuple(k for k in due if frame.sums[k].passes == least or least > 0)
+            job.lit = lit_by_others(frame, job.standings, job.pass_keys)
+        tiles = min(self._tiles_at_once, frame.tiles)
         started = time.perf_counter()
-        if job.part == 0:
-            job.lit = lit_by_others(frame, job.standings, job.part_keys)
-        frame.trace(list(job.part_keys), job.part, parts, job.emphasis, job.lit)
-        took = time.perf_counter() - started
-        job.part += 1
-        if job.part < parts:
+        is_whole = frame.trace(list(job.pass_keys), tiles, job.emphasis, job.lit)
+        took = max(time.perf_counter() - started, 1e-4)
+        self._tell_problems(job)
+        if not is_whole:
+            # How much is done at a time follows what the last tiles cost; never less than a sixty-fourth of a pass.
+            wanted = round(tiles * PART_SECONDS / took)
+            self._tiles_at_once = min(max(wanted, tiles // 2, frame.tiles // 64, 1), tiles * 2)
             return
-        job.part = 0
-        # Parts follow the cost of the last one, from one pass to the next.
-        self._parts = int(min(max(round(parts * took / PART_SECONDS), 1), 64))
+        traced, job.pass_keys = job.pass_keys, ()
         before, level = job.told_level, job.level()
         job.told_level = level
         if level in REWEIGHED and level != before:
             job.reweigh()
         if job.live and level >= LIVE_UNTIL:
             job.live.clear()
-        if _worth_showing(max(frame.sums[k].passes for k in job.part_keys), target):
+        if _worth_showing(max(frame.sums[k].passes for k in traced), target):
             self._publish(job)
         if level in MILESTONES and level > job.cleaned_at and not job.live:
             job.cleaned_at = level
             job.clean_due = job.request.denoise
         if not job.clean_due:
             self._gather_air(job, level)
+
+    def _tell_problems(self, job: Job) -> None:
+        mine = {key: reason for key, reason in job.frame.problems.items() if not key or key in job.keys}
+        if mine != job.told_problems:
+            job.told_problems = mine
+            self._channel.send(Incomplete(job.request.id, tuple(mine.items())))
 
     def _gather_air(self, job: Job, passes: int) -> None:
         due = [(looks, seconds) for after, looks, seconds in GRID_PASSES if passes >= after]

@@ -18,7 +18,7 @@ from lunar_haze.core.document.model import Look
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.picture.display import DisplayTable, bake
 from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean
-from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, view_of
+from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
@@ -31,6 +31,7 @@ from lunar_haze.service.protocol import (
     Event,
     Failed,
     Finished,
+    Incomplete,
     Lost,
     Preparing,
     Published,
@@ -241,6 +242,11 @@ class RenderBridge(QObject):
             self.finished = True
             self._answered()
             self.progress.emit("", 1.0)
+        elif isinstance(event, Incomplete):
+            document = self.session.document
+            view, key = view_of(document.shot, self.size()), self.session.place_spec.key
+            for sentence in problem_sentences(document.look, view, key, dict(event.problems)):
+                self.said.emit(sentence, True)
         elif isinstance(event, Failed):
             self._answered()
             self.said.emit(event.reason, True)

@@ -1,5 +1,6 @@
 """Pins: states of the look that are kept, returned to and compared, with the pictures they had."""
 
+import contextlib
 from collections.abc import Callable
 
 from PySide6.QtGui import QImage
@@ -35,7 +36,8 @@ class Pins:
         if not image.isNull():
             self._images[pin.id] = image
             folder = cache_folder() / "pins"
-            folder.mkdir(parents=True, exist_ok=True)
+            with contextlib.suppress(OSError):  # it is kept as long as the window, then
+                folder.mkdir(parents=True, exist_ok=True)
             image.save(str(folder / f"{pin.id}.png"))
         self.compare_with(pin.id)
         self.session.act(f"pin {pin.name}", document)

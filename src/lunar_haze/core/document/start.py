@@ -1,6 +1,7 @@
 """A first document for a place that was just imported, and the key of its file."""
 
 import hashlib
+import os
 from pathlib import Path
 
 import attrs
@@ -10,27 +11,27 @@ from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
 from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.place.files import files_of
 from lunar_haze.core.place.model import Place, emissive_luminance
 from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
+from lunar_haze.core.units.content import content_digest, digest_or_none
 
 
 def place_spec(reference: PlaceRef) -> PlaceSpec:
-    """Name of a place by what its file holds. Files beside a text format count by size and date.
+    """Name of a place by what the files hold that it is read from: its own, and those it refers to.
 
     Raises PlaceError with a sentence to show.
     """
     path = Path(reference.path)
+    digest = hashlib.blake2b(repr(reference.scale).encode(), digest_size=16)
     try:
-        digest = hashlib.blake2b(path.read_bytes(), digest_size=16)
-        digest.update(repr(reference.scale).encode())
-        if path.suffix.lower() != ".glb":
-            for beside in sorted(path.parent.iterdir()):
-                status = beside.stat()
-                digest.update(f"{beside.name} {status.st_size} {status.st_mtime_ns}".encode())
-    except OSError as error:
-        raise PlaceError(
-            f"the place {path} cannot be read ({os_reason(error)}); put it back beside the document"
-        ) from error
+        digest.update(content_digest(path).encode())
+    except (OSError, ValueError) as error:
+        reason = os_reason(error) if isinstance(error, OSError) else str(error)
+        raise PlaceError(f"the place {path} cannot be read ({reason}); put it back beside the document") from error
+    for beside in files_of(path)[1:]:
+        # One that is missing counts as such: the place looks different when it is back.
+        digest.update(f"{os.path.relpath(beside, path.parent)} {digest_or_none(beside)}".encode())
     return PlaceSpec(str(path), reference.scale, digest.hexdigest())
 
 

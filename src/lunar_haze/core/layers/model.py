@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.layers.engine import engine_version
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Crowd, Shape, Touches
@@ -81,7 +82,7 @@ class LayerSpec:
 @functools.lru_cache(maxsize=4096)
 def _key_of(spec: LayerSpec) -> str:
     # Asked for at every touch of a dimmer, for every source.
-    return digest(spec)
+    return digest((engine_version(), spec))
 
 
 @attrs.frozen

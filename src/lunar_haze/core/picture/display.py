@@ -15,6 +15,7 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from lunar_haze.core.units.fast_math import log2
+from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
 
 CONFIG = "cg-config-v4.0.0_aces-v2.0_ocio-v2.5"
 DISPLAY = "sRGB - Display"
@@ -50,22 +51,15 @@ def shaped(x: NDArray) -> NDArray:
 def bake(cache: Path | None = None) -> NDArray[np.float32]:
     """The table (N, N, N, 3) float32 over the shaper, indexed r, g, b; kept in folder ``cache``."""
     name = repr((CONFIG, DISPLAY, VIEW, TABLE_SIZE, FLOOR, LOW, HIGH, ocio.__version__))
-    path = None if cache is None else cache / f"view-{hashlib.blake2b(name.encode(), digest_size=8).hexdigest()}.npy"
-    if path is not None and path.exists():
-        try:
-            table = np.load(path)
-            if table.shape == (TABLE_SIZE,) * 3 + (3,):
-                return table
-        except (OSError, ValueError):
-            pass  # a damaged table is baked again
+    path = None if cache is None else cache / f"view-{hashlib.blake2b(name.encode(), digest_size=8).hexdigest()}.npz"
+    kept = read_arrays(path) if path is not None else None
+    if kept is not None and "table" in kept and kept["table"].shape == (TABLE_SIZE,) * 3 + (3,):
+        return kept["table"]
     axis = 2.0 ** (np.linspace(0, 1, TABLE_SIZE) * (HIGH - LOW) + LOW) - FLOOR
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), -1).astype(np.float32)
     table = direct(grid)
     if path is not None:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        temporary = path.with_suffix(".new.npy")
-        np.save(temporary, table)
-        temporary.replace(path)
+        write_arrays(path, {"table": table})
     return table
 
 

@@ -1,5 +1,6 @@
-"""From a document to the layers its picture needs: a pure function."""
+"""From a document, and what the files hold that it names, to the layers its picture needs: a pure function."""
 
+import contextlib
 import functools
 from typing import Any
 
@@ -8,7 +9,9 @@ import numpy as np
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document.model import Look, Shot
+from lunar_haze.core.errors import SkyError
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, PlaceSpec, View
+from lunar_haze.core.plan.files import card_with_content, with_content
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
@@ -39,14 +42,24 @@ def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[L
 
     One layer, or two where matte reflection and highlights are weighed apart: those are mixed.
     """
-    shape = _plain(source.shape)
-    cards = tuple(attrs.evolve(c, id="", name="") for c in look.cards if not c.muted)
+    shape = with_content(_plain(source.shape))
+    cards = tuple(attrs.evolve(card_with_content(c), id="", name="") for c in look.cards if not c.muted)
     # Time is in the air that has drifted; what has not is the same at every frame.
     medium, view = air_before(look.medium, view), attrs.evolve(view, seconds=0.0)
     parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
     return tuple(
         LayerSpec(place_key, view, shape, medium, look.bounces, part, source.touches, cards) for part in parts
     )
+
+
+def problem_sentences(look: Look, view: View, place_key: str, problems: dict[str, str]) -> list[str]:
+    """What to tell the artist of layers that stay dark: ``problems`` by key, with their sources' names."""
+    said = []
+    for key, reason in problems.items():
+        names = [s.name for s in look.sources if any(l.key() == key for l in layers_of(s, look, view, place_key))]
+        whose = "a card is left out" if not key else f"“{', '.join(names) or 'a source'}” gives no light"
+        said.append(f"{whose}: {reason}")
+    return list(dict.fromkeys(said))
 
 
 #: More sources than this have no layer each: the others of a colour are computed as one.
@@ -79,7 +92,7 @@ def _planned(look: Look) -> tuple[Source, ...]:
 def _crowd(members: list[Source]) -> Source:
     levels = [canonical(s.shape, s.amount, s.unit) * 2.0**s.dimmer_stops for s in members]
     total = max(sum(levels), 1e-30)
-    lamps: Any = tuple(_plain(s.shape) for s in members)
+    lamps: Any = tuple(with_content(_plain(s.shape)) for s in members)
     shape: Any = Crowd(lamps, tuple(level / total for level in levels))
     return attrs.evolve(members[0], shape=shape, amount=total, unit="lm", dimmer_stops=0.0)
 
@@ -107,7 +120,11 @@ def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
     known = look.heard()
     total: dict[str, list[np.ndarray]] = {}
     for source in _planned(look) if len(look.sources) > MOST_LAYERS else look.balanced():
-        gain = source_gain(source, look.weather.atmosphere).astype(np.float64) if source.id in known else np.zeros(3)
+        gain = np.zeros(3)
+        if source.id in known:
+            there = attrs.evolve(source, shape=with_content(source.shape))
+            with contextlib.suppress(SkyError):  # a photograph that is gone gives no light; the engine says so
+                gain = source_gain(there, look.weather.atmosphere).astype(np.float64)
         for spec in layers_of(source, look, view, place_key):
             surface, air = total.setdefault(spec.key(), [np.zeros(3), np.zeros(3)])
             surface += gain * (source.highlights if spec.part == "highlights" else source.matte)

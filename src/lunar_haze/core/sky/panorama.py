@@ -6,7 +6,6 @@ of integers); which is which is found out, shown, and can be overruled.
 """
 
 import functools
-import hashlib
 import math
 from pathlib import Path
 
@@ -19,6 +18,7 @@ from lunar_haze.core.errors import SkyError, os_reason
 from lunar_haze.core.sky.bend import bent
 from lunar_haze.core.sky.lat_long import bearing_of, direction_of, map_directions
 from lunar_haze.core.sky.model import Panorama
+from lunar_haze.core.units.content import content_digest
 
 WIDEST_KEPT = 2048
 _ROWS_AT_ONCE = 256
@@ -38,17 +38,12 @@ class Photograph:
 
 
 def file_digest(path: Path) -> str:
-    """Name of a file's state: its size, date and both ends. Raises SkyError."""
+    """Digest of what a file holds. Raises SkyError."""
     try:
-        status = path.stat()
-        with path.open("rb") as stream:
-            head = stream.read(1 << 16)
-            stream.seek(max(status.st_size - (1 << 16), 0))
-            tail = stream.read()
-    except OSError as error:
-        raise SkyError(f"the panorama {path} cannot be read ({os_reason(error)})") from error
-    state = repr((status.st_size, status.st_mtime_ns)).encode()
-    return hashlib.blake2b(state + head + tail, digest_size=12).hexdigest()
+        return content_digest(path)
+    except (OSError, ValueError) as error:
+        reason = os_reason(error) if isinstance(error, OSError) else str(error)
+        raise SkyError(f"the panorama {path} cannot be read ({reason})") from error
 
 
 def read_panorama(path: Path, encoding: str = "") -> Photograph:

@@ -4,9 +4,7 @@ They do not depend on the hour. Making one takes about a second on two threads; 
 disk a few milliseconds.
 """
 
-import contextlib
 import hashlib
-import os
 import threading
 from collections import OrderedDict
 from pathlib import Path
@@ -19,6 +17,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.sky.clear_air import Atmosphere, coefficients
 from lunar_haze.core.sky.refracted_light import transmittance_table
 from lunar_haze.core.sky.scattering import packed, scattered_field
+from lunar_haze.core.units.kept_arrays import is_kept, read_arrays, write_arrays
 
 #: Counts up whenever the tables' making changes.
 VERSION = 1
@@ -55,30 +54,16 @@ def _path(atmosphere: Atmosphere) -> Path | None:
 
 
 def _read(path: Path | None) -> AtmosphereTables | None:
-    if path is None or not path.exists():
+    arrays = read_arrays(path) if path is not None else None
+    if arrays is None or set(arrays) != {a.name for a in attrs.fields(AtmosphereTables)}:
         return None
-    try:
-        with np.load(path) as data:
-            return AtmosphereTables(*(data[a.name] for a in attrs.fields(AtmosphereTables)))
-    except Exception:  # zip, numpy and the system each raise their own for a torn file
-        return None
-
-
-def _write(path: Path | None, tables: AtmosphereTables) -> None:
-    if path is None:
-        return
-    temporary = path.with_suffix(f".{os.getpid()}.new")
-    with contextlib.suppress(OSError):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with temporary.open("wb") as stream:
-            np.savez(stream, **attrs.asdict(tables))
-        os.replace(temporary, path)
+    return AtmosphereTables(**arrays) if all(np.isfinite(a).all() for a in arrays.values()) else None
 
 
 def is_ready(atmosphere: Atmosphere) -> bool:
     """Whether `tables_of` answers at once."""
     path = _path(atmosphere)
-    return atmosphere in _known or (path is not None and path.exists())
+    return atmosphere in _known or (path is not None and is_kept(path))
 
 
 def tables_of(atmosphere: Atmosphere) -> AtmosphereTables:
@@ -94,7 +79,8 @@ def tables_of(atmosphere: Atmosphere) -> AtmosphereTables:
             sun = transmittance_table(atmosphere)
             field, ground = scattered_field(c, sun, atmosphere.ground_albedo, nb.get_num_threads())
             tables = AtmosphereTables(*packed(c), sun.ravel(), field.ravel(), ground.ravel())
-            _write(path, tables)
+            if path is not None:
+                write_arrays(path, attrs.asdict(tables))
         _known[atmosphere] = tables
         while len(_known) > KEPT:
             _known.popitem(last=False)

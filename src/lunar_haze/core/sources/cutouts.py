@@ -22,7 +22,7 @@ KINDS = ("slats", "window", "leaves", "branches", "grid", "ragged holes", "pictu
 class CutOut:
     """One pattern: ``scale`` is how many times it repeats across, ``open_share`` how much of it is open.
 
-    ``path`` names the picture of kind "picture": light passes where it is bright.
+    ``path`` names the picture of kind "picture", ``digest`` what that file holds: light passes where it is bright.
     """
 
     kind: str = "slats"
@@ -31,6 +31,7 @@ class CutOut:
     turn_deg: float = 0.0
     seed: int = 1
     path: str = ""
+    digest: str = ""
 
 
 def _grid_coordinates(turn_deg: float) -> tuple[NDArray, NDArray]:

@@ -1,8 +1,9 @@
 """One picture being computed: layers that gather passes, and what the lens sees.
 
-`Frame` holds the sums of any number of layers of one view. It advances by parts of a pass, so that
-whoever drives it can stop, look or change the wanted layers between parts. Layers whose key is
-wanted again go on from where they were.
+`Frame` holds the sums of any number of layers of one view. It advances by some tiles at a time, so
+that whoever drives it can stop, look or change the wanted layers between any two tiles. Every tile
+of every layer has a count of its own, which grows with its sums: however a pass is broken off, a
+layer's mean stays the mean, and the next pass goes on with the tiles that are behind.
 """
 
 import attrs
@@ -31,16 +32,27 @@ SAMPLES_KEPT = 64
 
 @attrs.define(eq=False)
 class LayerSum:
-    """Where a layer's sums lie in the frame's pool, and how many passes they hold.
+    """Where a layer's sums lie in the frame's pool, and how many passes each of its tiles holds.
 
-    ``next_sample`` is the first number of the sample sequence that the layer has not used.
+    ``counts`` (tiles,) are the samples a pixel of each tile that the sums are of; ``next_samples``
+    (tiles,) the first number of the sample sequence that the tile has not used.
     """
 
     spec: LayerSpec
     slot: int
-    passes: int = 0
-    next_sample: int = 0
+    counts: NDArray[np.int32]
+    next_samples: NDArray[np.int64]
     last_wanted: int = 0
+
+    @property
+    def passes(self) -> int:
+        """Passes that the whole picture has."""
+        return int(self.counts.min())
+
+    @property
+    def is_even(self) -> bool:
+        """Whether every tile has as many passes as the next."""
+        return bool((self.counts == self.counts[0]).all())
 
 
 @attrs.define(eq=False)
@@ -114,6 +126,8 @@ class Frame:
         self.pixels = view.width * view.height
         self.camera = pack_view(view)
         self._in_tiles, self._tile_starts = pixel_tiles(view.width, view.height)
+        self._tile_of = np.empty(self.pixels, np.int32)
+        self._tile_of[self._in_tiles] = np.repeat(np.arange(self.tiles), np.diff(self._tile_starts))
         self.guides = Guides.empty(self.pixels)
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
@@ -131,6 +145,8 @@ class Frame:
         self._openings: tuple[SunMaps, SkyGuide] | None = None
         #: The place with the cards that stand in it.
         self.arrays = place.arrays
+        #: Why sources stay dark or cards are left out: sentences by the layer's key, cards under "".
+        self.problems: dict[str, str] = {}
 
     @property
     def memory_bytes(self) -> int:
@@ -165,11 +181,14 @@ class Frame:
         if cards != self._cards:
             self._cards = cards
             self._openings = None
-            rows, patterns = pack_cards(cards)
+            missing: list[str] = []
+            rows, patterns = pack_cards(cards, missing)
+            self.problems = {"": "; ".join(missing)} if missing else {}
             self.arrays = self.place.arrays._replace(cards=rows, card_patterns=patterns)
         for key, spec in zip(keys, specs):
             if key not in self.sums:
-                self.sums[key] = LayerSum(spec, self._free_slot(set(keys)))
+                slot = self._free_slot(set(keys))
+                self.sums[key] = LayerSum(spec, slot, np.zeros(self.tiles, np.int32), np.zeros(self.tiles, np.int64))
             self.sums[key].last_wanted = self._clock
         if keys != self._wanted:
             self._lights = None
@@ -181,7 +200,9 @@ class Frame:
         if self._lights is None:
             sources = [lit_of(self.sums[k].spec) for k in self._wanted]
             shapes = [source.shape for source in sources]
-            self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows)
+            problems: dict[int, str] = {}
+            self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows, problems)
+            self.problems |= {self._wanted[number]: reason for number, reason in problems.items()}
             skies = [n for n, shape in enumerate(shapes) if has_stars(shape)]
             self._star_owner = skies[0] if skies else -1
             if self.guides.passes and self._sky_rows == MAP_HEIGHT:
@@ -222,37 +243,54 @@ class Frame:
             self._air = np.concatenate([self._air, more])
         return self._free_slot(keep)
 
-    def trace(
-        self, keys: list[str], part: int = 0, parts: int = 1, emphasis: dict[str, Emphasis] | None = None,
-        lit: NDArray[np.float32] | None = None,
-    ) -> None:  # fmt: skip
-        """Trace part ``part`` of ``parts`` of the next pass of the wanted layers ``keys``.
+    def _due(self, keys: list[str]) -> NDArray[np.int64]:
+        """Tiles that keep one of the layers ``keys`` from its next whole pass, those that are furthest behind first."""
+        ahead = np.array([self.sums[k].counts - self.sums[k].passes for k in keys])
+        due = np.flatnonzero((ahead == 0).any(0))
+        return due[np.argsort(ahead[:, due].sum(0), kind="stable")]
 
-        With ``emphasis`` rays go where they change the picture most, given what other layers add
-        to it already: ``lit`` (pixels,) luminance [cd/m2]. The mean of a layer stays the same, its
-        grain does not. They get all parts before the pass counts, and one sample of the sequence
-        that is new to all of them.
+    def trace(
+        self, keys: list[str], tiles: int | None = None, emphasis: dict[str, Emphasis] | None = None,
+        lit: NDArray[np.float32] | None = None,
+    ) -> bool:  # fmt: skip
+        """Trace up to ``tiles`` of the tiles that the next pass of the wanted layers ``keys`` lacks, all by default.
+
+        Returns whether that pass is whole now. With ``emphasis`` rays go where they change the
+        picture most, given what other layers add to it already: ``lit`` (pixels,) luminance [cd/m2].
+        The mean of a layer stays the same, its grain does not. Each tile takes one sample of the
+        sequence that is new there to all the layers.
         """
         lights = self._pack()
         sums = [self.sums[k] for k in keys]
         active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
         medium, even = sums[0].spec.medium.pack(), sums[0].spec.medium.evenly().pack()
-        sample = max(s.next_sample for s in sums)
+        due = self._due(keys)
+        todo = due if tiles is None else due[: max(tiles, 1)]
+        samples = np.max([s.next_samples[todo] for s in sums], axis=0)
         emphases, lit = _emphasis_rows(keys, emphasis), self._dark if lit is None else lit
 
         def advance(first: int, stop: int) -> None:
+            here, numbers = todo[first:stop], samples[first:stop]
             trace_tiles(
                 self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, even,
-                sums[0].spec.bounces, sample, self.view.width, self._in_tiles, self._tile_starts, first, stop,
+                sums[0].spec.bounces, numbers, self.view.width, self._in_tiles, self._tile_starts, here,
                 self._surface, self._air, self.guides.looks,
             )  # fmt: skip
-
-        # Tiles lie in no order: those of a part are spread over the picture.
-        over_threads(advance, self.tiles * part // parts, self.tiles * (part + 1) // parts)
-        if part == parts - 1:
             for layer in sums:
-                layer.passes += 1
-                layer.next_sample = sample + 1
+                layer.counts[here] += 1
+                layer.next_samples[here] = numbers + 1
+
+        # Tiles lie in no order: any run of them is spread over the picture.
+        over_threads(advance, 0, len(todo))
+        return len(todo) == len(due)
+
+    def level_out(self, layer: LayerSum) -> None:
+        """Weigh tiles that are ahead as if they had as many passes as the rest; their means stay."""
+        if layer.passes and not layer.is_even:
+            weight = (np.float32(layer.passes) / layer.counts.astype(np.float32))[self._tile_of, None]
+            self._surface[layer.slot] *= weight
+            self._air[layer.slot] *= weight
+            layer.counts[:] = layer.passes
 
     def put(self, key: str, image: LayerImage) -> None:
         """Fill a wanted layer from saved pictures of ``image.passes`` passes."""
@@ -260,23 +298,28 @@ class Frame:
         weight = np.float32(image.passes)
         self._surface[layer.slot] = image.surface.reshape(-1, 3) * weight
         self._air[layer.slot] = image.air.reshape(-1, 3) * weight
-        layer.passes = image.passes
+        layer.counts[:] = image.passes
         # It may have left out samples that others took: go on where none of a live picture has been.
-        layer.next_sample = max(image.passes, SAMPLES_KEPT)
+        layer.next_samples[:] = max(image.passes, SAMPLES_KEPT)
 
     def restart(self, key: str) -> None:
         """Forget what a layer has gathered."""
         layer = self.sums[key]
         self._surface[layer.slot] = 0
         self._air[layer.slot] = 0
-        layer.passes, layer.next_sample = 0, 0
+        layer.counts[:], layer.next_samples[:] = 0, 0
 
     def write_mean(self, key: str, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
         """Write a layer's mean pictures into ``surface`` and ``air`` (H, W, 3)."""
         layer = self.sums[key]
-        weight = np.float32(1.0 / max(layer.passes, 1))
-        np.multiply(self._as_image(self._surface[layer.slot]), weight, out=surface)
-        np.multiply(self._as_image(self._air[layer.slot]), weight, out=air)
+        weight = self.weight_of(layer)
+        np.multiply(self._surface[layer.slot], weight, out=surface.reshape(-1, 3))
+        np.multiply(self._air[layer.slot], weight, out=air.reshape(-1, 3))
+
+    def weight_of(self, layer: LayerSum) -> NDArray[np.float32]:
+        """What makes a layer's sums its mean, (pixels, 1): one over the passes of each; (1, 1) where all are even."""
+        weight = np.float32(1.0) / np.maximum(layer.counts, 1).astype(np.float32)
+        return weight[:1, None] if layer.is_even else weight[self._tile_of, None]
 
     @property
     def surface_pool(self) -> NDArray[np.float32]:
@@ -284,7 +327,7 @@ class Frame:
         return self._surface
 
     def sums_of(self, layer: LayerSum) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """Surface and air part (pixels, 3) of a layer, summed over its passes."""
+        """Surface and air part (pixels, 3) of a layer, summed over the passes of each tile (see `weight_of`)."""
         return self._surface[layer.slot], self._air[layer.slot]
 
     def image(self, key: str) -> LayerImage:

@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.errors import EngineError
+from lunar_haze.core.errors import EngineError, HazeError
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.sky import moonlight
 from lunar_haze.core.sky.clouds import TILE, TILE_SIZES, mean_sun_share, sun_share
-from lunar_haze.core.sky.dome import MAP_HEIGHT, dome_map
+from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, MAP_HEIGHT, dome_map
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.amounts import lamp_area_m2, radiance_per_lumen
@@ -233,8 +233,30 @@ class Lit:
     touches: Touches = Touches()
 
 
-def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int = MAP_HEIGHT) -> LightArrays:
-    """Arrays for ``sources``; ``order`` is the triangle order of the packed place, skies have ``sky_rows`` rows."""
+def _readable(shape: Shape | Crowd, place: Place) -> None:
+    """Raise HazeError where a shape cannot be made light of: a file that is gone, a material that is not worn."""
+    if isinstance(shape, Sky):
+        dome_map(shape.dome, LEVEL_HEIGHT, LEVEL_WIDTH)
+    elif isinstance(shape, Surface):
+        worn = {place.materials[i].name for i in np.unique(place.material_of)}
+        if shape.material not in worn:
+            raise EngineError(f"nothing in the place wears the glowing material “{shape.material}”")
+    else:
+        lamps = shape.lamps if isinstance(shape, Crowd) else (shape.lamp if isinstance(shape, Rig) else shape,)
+        for lamp in lamps:
+            if isinstance(lamp, Beam) and lamp.cutout is not None:
+                pattern(lamp.cutout)
+
+
+def pack_lights(
+    sources: list[Lit], place: Place, order: NDArray, sky_rows: int = MAP_HEIGHT,
+    problems: dict[int, str] | None = None,
+) -> LightArrays:  # fmt: skip
+    """Arrays for ``sources``; ``order`` is the triangle order of the packed place, skies have ``sky_rows`` rows.
+
+    A source that cannot be made light of stays dark and has its reason in ``problems``, by its number;
+    without those HazeError is raised.
+    """
     shapes = [s.shape for s in sources]
     rows, skies, tables, shades = [], [], [], []
     members: list[NDArray] = []
@@ -249,6 +271,16 @@ def pack_lights(sources: list[Lit], place: Place, order: NDArray, sky_rows: int 
     first = 0
     material_names = {m.name: i for i, m in enumerate(place.materials)}
     for number, shape in enumerate(shapes):
+        try:
+            _readable(shape, place)
+        except HazeError as error:
+            if problems is None:
+                raise
+            problems[number] = str(error)
+            row = _lamp_row(Ball(), images)
+            row[RADIANCE], row[INTENSITY], row[SEEN] = 0.0, 0.0, 0.0
+            rows.append(row)
+            continue
         if isinstance(shape, Sun):
             row = _sun_row(shape)
             if shape.clouds and shape.towards()[2] > 0.0:

@@ -99,7 +99,7 @@ class LiveAir:
             if grid is not None and grid.passes >= passes:
                 continue
             if lights is None:
-                lights = pack_lights([lit_of(s) for s in specs], frame.place.place, frame.place.order)
+                lights = pack_lights([lit_of(s) for s in specs], frame.place.place, frame.place.order, problems={})
             if grid is None:
                 grid = self._grids[key] = new_grid(frame.arrays, lights, number)
                 self._make_room(set(keys))
@@ -221,6 +221,7 @@ class LiveAir:
             grid, base = self._grids.get(spec.grid_key()), self._refined(frame, spec)
             if grid is None or not grid.passes or base is None:
                 return None
+            frame.level_out(base)
             known.append((grid, base))
         return known
 

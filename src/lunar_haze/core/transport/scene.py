@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
+from lunar_haze.core.errors import SourceError
 from lunar_haze.core.place.model import Material, Place, emissive_luminance
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import pattern
@@ -58,20 +59,35 @@ CARD_HALF_W, CARD_HALF_H, CARD_REFLECTS, CARD_PATTERN = 12, 13, 14, 17
 CARD_COLUMNS = 18
 
 
-def pack_cards(cards: tuple[Card, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Rows (C, 18) of cards and their patterns (P, SIZE, SIZE) for the kernels."""
+def pack_cards(
+    cards: tuple[Card, ...], problems: list[str] | None = None
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Rows (C, 18) of cards and their patterns (P, SIZE, SIZE) for the kernels.
+
+    A card whose cut-out cannot be read is left out where ``problems`` is there to be told; else it raises SourceError.
+    """
     rows = np.zeros((len(cards), CARD_COLUMNS), np.float32)
-    patterns = []
-    for row, card in zip(rows, cards):
+    patterns: list[NDArray] = []
+    count = 0
+    for card in cards:
+        try:
+            image = None if card.cutout is None else pattern(card.cutout)
+        except SourceError as error:
+            if problems is None:
+                raise
+            problems.append(str(error))
+            continue
+        row = rows[count]
+        count += 1
         side, up, axis = facing_frame(card.position, card.aim, card.turn_deg)
         row[CARD_AT : CARD_AT + 3], row[CARD_AXIS : CARD_AXIS + 3] = card.position, axis
         row[CARD_SIDE : CARD_SIDE + 3], row[CARD_UP : CARD_UP + 3] = side, up
         row[CARD_HALF_W], row[CARD_HALF_H] = card.width_m / 2, card.height_m / 2
         row[CARD_REFLECTS : CARD_REFLECTS + 3] = card.reflectance
-        row[CARD_PATTERN] = -1 if card.cutout is None else len(patterns)
-        if card.cutout is not None:
-            patterns.append(pattern(card.cutout))
-    return rows, np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
+        row[CARD_PATTERN] = -1 if image is None else len(patterns)
+        if image is not None:
+            patterns.append(image)
+    return rows[:count], np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
 
 
 def _material_row(material: Material) -> list[float]:

@@ -35,17 +35,18 @@ def over_threads(act: Callable[[int, int], None], first: int, stop: int) -> None
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def trace_tiles(
-    s, lights, active, emphasis, lit, stars, star_owner, camera, mist, even, bounces, index, width, pixels, starts,
-    first, stop, surface, air, looks,
+    s, lights, active, emphasis, lit, stars, star_owner, camera, mist, even, bounces, samples, width, pixels, starts,
+    tiles, surface, air, looks,
 ):  # fmt: skip
-    """A path through each pixel of the tiles ``first``..``stop``, from the lens to its end.
+    """A path through each pixel of ``tiles`` (n,), of sample number ``samples`` (n,), from the lens to its end.
 
     ``pixels`` and ``starts`` are those of `view.pixel_tiles`, ``bounces`` those of `onward.follow_chunk`,
     all else is of `path.trace_chunk`. One call for many tiles: to hand the arrays over costs as much as
     thirty rays.
     """
     room = np.empty((2 * TILE * TILE, ONWARD), np.float32)
-    for tile in range(first, stop):
+    for n in range(tiles.shape[0]):
+        tile, index = tiles[n], samples[n]
         here = pixels[starts[tile] : starts[tile + 1]]
         onward = room[: 2 * here.shape[0]]
         trace_chunk(s, lights, active, emphasis, lit, stars, star_owner, camera, mist, index, width, here, surface, air,

@@ -1,0 +1,57 @@
+"""The files that a look is lit with: which they are, and what they hold at this moment.
+
+A document names panoramas and pictures of cut-outs by their paths. What a layer depends on is what
+those files hold, so the plan puts their digests into the shapes whenever it is made.
+"""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import attrs
+
+from lunar_haze.core.document.model import Look
+from lunar_haze.core.sky.model import Panorama
+from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.cutouts import CutOut
+from lunar_haze.core.sources.model import Beam, Rig, Shape, Sky
+from lunar_haze.core.units.content import digest_or_none
+
+
+def current_panorama(dome: Panorama) -> Panorama:
+    """A panorama that knows what its file holds now; without a digest when that cannot be read."""
+    return attrs.evolve(dome, digest=digest_or_none(dome.path))
+
+
+def _cutout(cut: CutOut | None) -> CutOut | None:
+    if cut is None or cut.kind != "picture":
+        return cut
+    return attrs.evolve(cut, digest=digest_or_none(cut.path))
+
+
+def card_with_content(card: Card) -> Card:
+    """A card that knows what the picture of its cut-out holds now."""
+    return card if card.cutout is None else attrs.evolve(card, cutout=_cutout(card.cutout))
+
+
+def with_content(shape: Shape) -> Shape:
+    """A shape that knows what the files hold now that it is made with."""
+    if isinstance(shape, Sky) and isinstance(shape.dome, Panorama):
+        return attrs.evolve(shape, dome=current_panorama(shape.dome))
+    if isinstance(shape, Beam) and shape.cutout is not None:
+        return attrs.evolve(shape, cutout=_cutout(shape.cutout))
+    if isinstance(shape, Rig) and isinstance(shape.lamp, Beam):
+        lamp = attrs.evolve(shape.lamp, cutout=_cutout(shape.lamp.cutout))
+        return attrs.evolve(shape, lamp=lamp)
+    return shape
+
+
+def files_of_look(look: Look) -> Iterator[Path]:
+    """Every file that a look is lit with."""
+    shapes = [s.shape.lamp if isinstance(s.shape, Rig) else s.shape for s in look.sources]
+    for shape in shapes:
+        if isinstance(shape, Sky) and isinstance(shape.dome, Panorama) and shape.dome.path:
+            yield Path(shape.dome.path)
+    for item in [*shapes, *look.cards]:
+        cut = item.cutout if isinstance(item, (Beam, Card)) else None
+        if cut is not None and cut.kind == "picture" and cut.path:
+            yield Path(cut.path)

@@ -1,0 +1,44 @@
+"""What a file holds, as a short name: the digest of its bytes, looked up again whenever the file has changed."""
+
+import functools
+import hashlib
+import os
+import stat
+from pathlib import Path
+
+_PIECE = 1 << 22
+
+
+def open_regular(path: Path) -> int:
+    """A descriptor to read an ordinary file by. Raises OSError for anything else, without waiting for it."""
+    descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+        os.close(descriptor)
+        raise OSError(0, "it is not an ordinary file")
+    return descriptor
+
+
+@functools.lru_cache(maxsize=512)
+def _digest(path: str, _state: tuple[int, ...]) -> str:
+    digest = hashlib.blake2b(digest_size=16)
+    with os.fdopen(open_regular(Path(path)), "rb") as stream:
+        while piece := stream.read(_PIECE):
+            digest.update(piece)
+    return digest.hexdigest()
+
+
+def content_digest(path: Path | str) -> str:
+    """Digest of a file's bytes, remembered as long as its size and dates stay. Raises OSError."""
+    status = os.stat(path)
+    if not stat.S_ISREG(status.st_mode):
+        raise OSError(0, "it is not an ordinary file")
+    state = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, status.st_ctime_ns)
+    return _digest(str(path), state)
+
+
+def digest_or_none(path: Path | str) -> str:
+    """`content_digest`, or "" for a file that cannot be read."""
+    try:
+        return content_digest(path) if path else ""
+    except (OSError, ValueError):  # a NUL in the name is a ValueError
+        return ""

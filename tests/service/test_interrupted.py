@@ -1,0 +1,89 @@
+"""Whatever interrupts a pass, a layer's light stays the light of an undisturbed run (issue 12, line 1)."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lunar_haze.core.document.model import PlaceRef
+from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.layers.model import LayerSpec, View
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.scene import PackedPlace
+from tests.places import WHITE, floor, place_of, quad
+from tests.service import interrupted
+
+SCRIPTS = 6
+
+
+@pytest.fixture(scope="module")
+def spec(tmp_path_factory):
+    """A floor with a wall across it, as a file that the worker opens."""
+    path = tmp_path_factory.mktemp("place") / "yard.obj"
+    lines = []
+    for points in ([(-8, -8, 0), (8, -8, 0), (8, 8, 0), (-8, 8, 0)], [(-3, 2, 0), (1, 2, 0), (1, 2, 2), (-3, 2, 2)]):
+        lines += [f"v {x} {y} {z}" for x, y, z in points]
+    path.write_text("\n".join([*lines, "f 1 2 3 4", "f 5 6 7 8"]) + "\n")
+    return place_spec(PlaceRef(str(path)))
+
+
+@pytest.fixture(scope="module")
+def reference(spec):
+    place = PackedPlace(load_place(Path(spec.path)))
+    yield interrupted.undisturbed(place)
+    place.close()
+
+
+@pytest.mark.parametrize("seed", range(SCRIPTS))
+def test_any_script_ends_in_the_light_of_an_undisturbed_run(spec, reference, tmp_path, seed):
+    """Issue 12, line 1: tiles of a pass that was broken off were counted twice (1.4 to 9.8 times too bright)."""
+    bench = interrupted.Bench(spec, tmp_path / "layers")
+    layers = interrupted.play(bench, seed)
+    tile, whole = interrupted.worst(layers, reference, bench)
+    assert tile < 5.5
+    assert whole < 5.0
+
+
+def test_a_layer_broken_off_at_every_tile_is_the_layer_of_whole_passes():
+    """Forty edits of one lamp leave the light of the others as it was, and finish their passes all the same."""
+    place = place_of((floor(), WHITE), (quad([(-3, 2, 0), (1, 2, 0), (1, 2, 2), (-3, 2, 2)]), WHITE))
+    view = View(interrupted.CAMERA, *interrupted.SIZE)
+    specs = [LayerSpec("t", view, shape, interrupted.MIST, 1) for shape in interrupted.lamps()]
+    whole, broken = (Frame(PackedPlace(place), view) for _ in range(2))
+    for frame in (whole, broken):
+        frame.add_guides(1)
+    keys = whole.want(specs)
+    for _ in range(24):
+        whole.trace(keys)
+    rng = np.random.default_rng(3)
+    for _ in range(40):
+        moved = interrupted.Ball((float(rng.uniform(-2, 2)), 0.0, 1.0), 0.1)
+        keys = broken.want([*specs[:2], LayerSpec("t", view, moved, interrupted.MIST, 1)])
+        broken.trace([keys[2]], tiles=int(rng.integers(1, 6)))
+        broken.trace(keys[:2], tiles=int(rng.integers(1, 6)))
+        counts = broken.sums[keys[0]].counts
+        assert counts.max() - counts.min() <= 1
+    for key in keys[:2]:
+        a, b = whole.image(key), broken.image(key)
+        assert abs(b.surface.mean() / a.surface.mean() - 1) < 0.01
+        tiles = [image.surface[:32, :96].reshape(32, 3, 32, 3).mean((0, 2, 3)) for image in (a, b)]
+        np.testing.assert_allclose(tiles[1], tiles[0], rtol=0.05)
+    whole.place.close()
+    broken.place.close()
+
+
+def test_levelling_out_keeps_the_mean_of_every_tile():
+    place = place_of((floor(), WHITE))
+    view = View(interrupted.CAMERA, *interrupted.SIZE)
+    frame = Frame(PackedPlace(place), view)
+    key = frame.want([LayerSpec("t", view, interrupted.lamps()[0], interrupted.MIST, 1)])[0]
+    frame.trace([key])
+    frame.trace([key], tiles=4)
+    layer, before = frame.sums[key], frame.image(key)
+    assert not layer.is_even
+    frame.level_out(layer)
+    assert layer.is_even
+    np.testing.assert_allclose(frame.image(key).surface, before.surface, rtol=1e-6)
+    np.testing.assert_allclose(frame.image(key).air, before.air, rtol=1e-6)
+    frame.place.close()
