@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.document.edits import sun_of_panorama
+from lunar_haze.core.document.photographs import sun_of_panorama
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.handoff.stills import write_exr, write_hdr
 from lunar_haze.core.sky.dome import dome_illuminance_lx, dome_radiance

@@ -21,7 +21,7 @@ from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import scale_remark
-from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.clear_air import CLEAR_KM, Atmosphere
 from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
@@ -186,7 +186,8 @@ def _moment(text: str) -> tuple[str, float, float]:
     except ValueError as error:
         raise typer.BadParameter(f"“{text}” is not a moment; write it as 2024-08-21T18:30+01:00") from error
     offset = moment.utcoffset() or dt.timedelta()
-    return moment.date().isoformat(), moment.hour + moment.minute / 60 + moment.second / 3600, offset.seconds / 3600
+    hour_h = moment.hour + moment.minute / 60 + moment.second / 3600
+    return moment.date().isoformat(), hour_h, offset.total_seconds() / 3600
 
 
 def _spot(text: str) -> tuple[float, float]:
@@ -203,7 +204,7 @@ def _spot(text: str) -> tuple[float, float]:
 def sky(
     when: Annotated[str, typer.Option(help="Moment, ISO 8601, such as 2024-08-21T18:30+01:00; UTC without a zone.")],
     place: Annotated[str, typer.Option(help="LAT,LON in degrees north and east.", metavar="LAT,LON")],
-    haze: Annotated[float, typer.Option(min=1.0, max=300.0, help="How far one sees [km].")] = 54.7,
+    haze: Annotated[float, typer.Option(min=1.0, max=300.0, help="How far one sees [km].")] = CLEAR_KM,
     clouds: Annotated[str, typer.Option(help=f"One of: {', '.join(CLOUDS)}.")] = "none",
     size: Annotated[str, typer.Option(help="Width x height [px] of the map.")] = "2048x1024",
     output: Annotated[Path | None, typer.Option("--output", "-o", help="Lat-long map: SKY.exr or SKY.hdr.")] = None,

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.solve.eyes import propose_eye_light
@@ -96,7 +97,7 @@ class Assistant(QObject):
         ghost = self.session.ghost
         if ghost is None:
             return False
-        source = attrs.evolve(ghost, id=edits.new_id())
+        source = attrs.evolve(ghost, id=new_id())
         self.session.edit(f"take the {ghost.name}", edits.add_source(self.session.document, source))
         self.session.seal()
         self.session.show_ghost(None)

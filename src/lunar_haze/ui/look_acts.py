@@ -6,6 +6,7 @@ import attrs
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.bridge import RenderBridge
@@ -67,7 +68,7 @@ class LookActs:
         """Add a sun, a moon or a sky to the look."""
         document = self.session.document
         shape, role = HEAVENS[name]
-        made = Source(edits.new_id(), name, shape, 1.0, "true", role=role)
+        made = Source(new_id(), name, shape, 1.0, "true", role=role)
         made = edits.under_heavens(made, document.look, document.place.site)
         self.session.act(f"add {name}", edits.add_source(document, made))
         self.session.choose(made.id)
@@ -88,7 +89,7 @@ class LookActs:
         """Add the copied source once more."""
         copied = self.session.copied
         if copied is not None and self.session.is_open:
-            fresh = attrs.evolve(copied, id=edits.new_id())
+            fresh = attrs.evolve(copied, id=new_id())
             self.session.act(f"paste {fresh.name}", edits.add_source(self.session.document, fresh))
             self.session.choose(fresh.id)
 

@@ -12,9 +12,11 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QPushButton, QWidg
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.photographs import sun_of_panorama, with_photograph
 from lunar_haze.core.errors import SkyError
+from lunar_haze.core.sky.clear_air import CLEAR_KM
 from lunar_haze.core.sky.model import CLOUDS, Bend, ClearSky, CloudLayer, Gradient, Panorama, Weather
-from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_light, read_panorama
+from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.well import Well
 
@@ -153,7 +155,7 @@ class SkyFacets:
         def air(**changes: object) -> Document:
             return self._change_weather(atmosphere=attrs.evolve(self._weather().atmosphere, **changes))
 
-        well("haze", Well("haze, one sees", "km", 2.0, 120.0, 54.7, ratio=True, floor=1.0, ceiling=300.0,
+        well("haze", Well("haze, one sees", "km", 2.0, 120.0, CLEAR_KM, ratio=True, floor=1.0, ceiling=300.0,
                           tip="how far the day lets one see: less greys the sky and eats its glow"),
              lambda: self._weather().atmosphere.visibility_km, lambda v: air(visibility_km=v))  # fmt: skip
         self._colour("haze's colour", lambda: self._weather().atmosphere.haze_colour,
@@ -203,7 +205,7 @@ class SkyFacets:
             ("height_m", Well("base", "m", 200.0, 10000.0, 1800.0, ratio=True, floor=50.0, ceiling=15000.0)),
             ("depth", Well("thickness", "", 0.2, 100.0, 12.0, ratio=True, floor=0.01, ceiling=1000.0)),
             ("drift_m", Well("drift", "m", -4000.0, 4000.0, 0.0, tip="how far the wind has carried them")),
-            ("wind_deg", Well("wind towards", "°", 0.0, 360.0, 90.0, tip="bearing that the wind carries them to")),
+            ("wind_deg", Well("wind from", "°", 0.0, 360.0, 270.0, tip="where the wind that carries them comes from")),
         ):
             self._facets.well(
                 f"cloud {field}", made, lambda f=field: getattr(layer(), f), lambda v, f=field: change(f, v)
@@ -280,13 +282,12 @@ class SkyFacets:
             self._facets.refresh()
             return
         dome = Panorama(str(path.resolve()), file_digest(path), photograph.encoding)
-        shape = attrs.evolve(self._source.shape, dome=dome, follows_hour=False)
-        self._session.act(
-            "a photographed sky",
-            edits.change_source(self._session.document, self._id, shape=shape, amount=5000.0, unit="lx"),
-        )
+        document = self._session.document
+        sources = with_photograph(document.look.sources, self._id, dome, photograph.level_lx)
+        self._session.act("a photographed sky", edits.change_look(document, sources=sources))
         for remark in photograph.remarks:
             self._session.said.emit(f"{path.name}: {remark}", True)
+        self._session.said.emit(f"{path.name}: {photograph.level_remark}", False)
 
     def _fill_panorama(self) -> None:
         well = self._facets.well
@@ -316,23 +317,29 @@ class SkyFacets:
         def show_spot() -> None:
             try:
                 altitude, azimuth = lobe_bearing(dome())
-                spot.setText(f"its own sun stands {altitude:.0f}° high, bearing {azimuth:.0f}°")
+                lobe = lobe_in(dome())
             except SkyError as error:
                 spot.setText(str(error))
+                take.setEnabled(False)
+                return
+            what = "its own sun" if lobe.is_sun else "its brightest light, which is no sun,"
+            size = "" if lobe.is_sun else f", {lobe.diameter_deg:.0f}° wide"
+            where = f"{altitude:.0f}° high, bearing {azimuth:.0f}°{size}"
+            spot.setText(f"{what} stands {where}; {lobe.share:.1%} of the light")
+            take.setEnabled(lobe.is_sun and not dome().without_sun)
 
-        self._facets.on_refresh(show_spot)
         self._row(spot)
         take = QPushButton("take its sun out as a source")
         take.setToolTip("a source of its own: sharp shadows, its own level")
         take.clicked.connect(self.take_sun_out)
-        self._facets.on_refresh(lambda: take.setEnabled(not dome().without_sun))
+        self._facets.on_refresh(show_spot)
         self._row(take)
 
     def take_sun_out(self) -> None:
         """Leave the photograph's bright lobe out of the sky and add it as a sun that gives the same light."""
         source = self._source
         dome: Panorama = source.shape.dome
-        sun, sky = edits.sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
+        sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
         document = edits.change_source(
             self._session.document, source.id, shape=sky.shape, amount=sky.amount, unit=sky.unit
         )

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
@@ -121,7 +122,7 @@ class SurfaceActs:
     def put_source(self, preset: str, seen: Seen) -> None:
         """Add a lamp of a preset off the surface, aimed at it."""
         position = seen.point + seen.normal * STAND_OFF_M
-        source = make_source(preset, edits.new_id(), preset, as_vec(position), as_vec(seen.point))
+        source = make_source(preset, new_id(), preset, as_vec(position), as_vec(seen.point))
         self.session.act(f"put a {preset}", edits.add_source(self.session.document, source))
         self.session.choose(source.id)
 
@@ -167,7 +168,7 @@ class SurfaceActs:
         level = emissive_luminance(material) if glow is None else canonical(glow.shape, glow.amount, glow.unit)
         rgb = np.asarray(material.emissive, float)
         lamp = Source(
-            edits.new_id(), f"lamp in {place.objects[seen.object]}",
+            new_id(), f"lamp in {place.objects[seen.object]}",
             Ball(as_vec(fixture.centre), radius, aim=as_vec(fixture.centre - np.array([0, 0, 1.0]))),
             level, "cd/m2", role="practical",
             gel=as_vec(rgb / max(float(luminance(rgb)), 1e-6)), dimmer_stops=glow.dimmer_stops if glow else 0.0,
@@ -221,7 +222,7 @@ class SurfaceActs:
     def put_card(self, name: str, seen: Seen) -> None:
         """Stand a card off the surface, facing it."""
         card = attrs.evolve(
-            CARDS[name], id=edits.new_id(), position=as_vec(seen.point + seen.normal * CARD_OFF_M),
+            CARDS[name], id=new_id(), position=as_vec(seen.point + seen.normal * CARD_OFF_M),
             aim=as_vec(seen.point),
         )  # fmt: skip
         self.session.act(f"put {name}", edits.add_card(self.session.document, card))

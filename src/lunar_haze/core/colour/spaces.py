@@ -27,6 +27,29 @@ ACESCG_TO_SRGB = np.linalg.inv(SRGB_TO_ACESCG)
 LUMINANCE_WEIGHTS = ACESCG_TO_XYZ[1]
 
 
+#: Cone responses of the Bradford adaptation (ICC.1:2010, annex E).
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+_ACES_WHITE = (0.32168, 0.33767)
+
+
+def primaries_to_acescg(chromaticities: tuple[float, ...]) -> NDArray:
+    """Matrix (3, 3) from linear RGB of any primaries and white to ACEScg, white to white (Bradford).
+
+    ``chromaticities`` are CIE 1931 x, y of red, green, blue and white. The matrix after SMPTE RP 177-1993.
+    Raises ValueError for primaries that span no colours.
+    """
+    if len(chromaticities) != 8 or not np.isfinite(chromaticities).all() or min(chromaticities[1::2]) <= 0:
+        raise ValueError(f"{chromaticities} are no primaries")
+    xyz = np.array([[x / y, 1.0, (1.0 - x - y) / y] for x, y in zip(chromaticities[::2], chromaticities[1::2])]).T
+    if abs(np.linalg.det(xyz[:, :3])) < 1e-6:
+        raise ValueError(f"{chromaticities} span no colours")
+    to_xyz = xyz[:, :3] * np.linalg.solve(xyz[:, :3], xyz[:, 3])
+    x, y = _ACES_WHITE
+    ours = np.array([x / y, 1.0, (1.0 - x - y) / y])
+    adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ ours) / (_BRADFORD @ xyz[:, 3])) @ _BRADFORD
+    return XYZ_TO_ACESCG @ adapt @ to_xyz
+
+
 def luminance(rgb: NDArray) -> NDArray:
     """Photometric luminance of ACEScg values (..., 3), in the unit of the input."""
     return np.asarray(rgb) @ LUMINANCE_WEIGHTS.astype(np.asarray(rgb).dtype)

@@ -2,34 +2,25 @@
 
 import datetime as dt
 import math
-import uuid
 from collections.abc import Iterable
 from typing import Any
 
 import attrs
-import numpy as np
-from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Bank
-from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.document.hold import held
+from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document, Group, Look, Pin, Shot
+from lunar_haze.core.document.photographs import suns_along
 from lunar_haze.core.errors import QuantityError, SkyError
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.sky.dome import dome_illuminance_lx
 from lunar_haze.core.sky.ephemeris import Site, bright_limb_deg, heavens
 from lunar_haze.core.sky.model import Bend, ClearSky, Panorama
-from lunar_haze.core.sources.amounts import canonical, convert, units_of
+from lunar_haze.core.sources.amounts import convert, units_of
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.model import PLACED, Shape, Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
-
-
-def new_id() -> str:
-    """A short random name that no other source or pin has."""
-    return uuid.uuid4().hex[:8]
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:
@@ -99,6 +90,8 @@ def remove_bank(document: Document, number: int) -> Document:
 def change_source(document: Document, source_id: str, **changes: Any) -> Document:
     """The document with fields of one source of the current look changed."""
     sources = tuple(attrs.evolve(s, **changes) if s.id == source_id else s for s in document.look.sources)
+    if "shape" in changes:
+        sources = suns_along(sources, document.look.source(source_id), source_id)
     return change_look(document, sources=sources)
 
 
@@ -122,7 +115,8 @@ def reshape(document: Document, source_id: str, shape: Shape) -> Document:
         after = attrs.evolve(after, amount=1.0, unit=units_of(shape)[0])
     elif source.holds_level:
         after = held(source, after, look.medium, look.medium)
-    return change_look(document, sources=tuple(after if s.id == source_id else s for s in look.sources))
+    sources = tuple(after if s.id == source_id else s for s in look.sources)
+    return change_look(document, sources=suns_along(sources, source, source_id))
 
 
 #: What of a source can be copied to another by itself.
@@ -277,28 +271,6 @@ def change_site(document: Document, **changes: Any) -> Document:
     place = attrs.evolve(document.place, site=attrs.evolve(document.place.site, **changes))
     looks = tuple(_settled(k, place.site) for k in document.looks)
     return attrs.evolve(document, place=place, looks=looks)
-
-
-def sun_of_panorama(source: Source, bearing: tuple[float, float], light: NDArray) -> tuple[Source, Source]:
-    """(sun, sky): a photograph's lobe as a source of its own, and the sky that is left; together they light as before.
-
-    ``bearing`` is where the lobe stands (altitude, azimuth) [deg], ``light`` (3,) what it gives
-    facing it, in the photograph's unit times sr.
-    """
-    shape: Any = source.shape
-    without = attrs.evolve(shape, dome=attrs.evolve(shape.dome, without_sun=True))
-    # Lux for each unit of the photograph, before and after the lobe is gone.
-    per_unit = canonical(shape, source.amount, source.unit) / dome_illuminance_lx(shape.dome)
-    level = float(light @ LUMINANCE_WEIGHTS)
-    altitude, azimuth = bearing
-    sun = Source(
-        new_id(), f"sun of {source.name}", Sun(altitude, azimuth, follows_hour=False), level * per_unit, "lx",
-        source.dimmer_stops, role="key",
-    )  # fmt: skip
-    own = light / max(level, 1e-30) * np.asarray(source.gel)
-    sun = attrs.evolve(sun, gel=tuple((own / source_colour(sun)).tolist()))
-    sky = attrs.evolve(source, shape=without, amount=per_unit * dome_illuminance_lx(without.dome), unit="lx")
-    return sun, sky
 
 
 def hold_back(document: Document, source_id: str, rgb: tuple[float, float, float]) -> Document:

@@ -70,12 +70,30 @@ def _migrate(data: dict, name: str) -> dict:
         _from_1(data)
     if version < 3:
         _from_2(data)
+    if version < 5:
+        _from_4(data)
     return data
 
 
 def _sources_of(data: dict) -> Iterator[dict]:
     for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
         yield from look.get("sources", []) if isinstance(look, dict) else []
+
+
+def _from_4(data: dict) -> None:
+    """Format 4 told where the wind carries clouds to; now it is told where it comes from, as mist's always was."""
+
+    def turn(holder: object) -> None:
+        for cloud in holder.get("clouds") or [] if isinstance(holder, dict) else []:
+            if isinstance(cloud, dict) and isinstance(cloud.get("wind_deg", 90.0), (int, float)):
+                cloud["wind_deg"] = (cloud.get("wind_deg", 90.0) + 180.0) % 360.0
+
+    for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
+        turn(look.get("weather") if isinstance(look, dict) else None)
+    for source in _sources_of(data):
+        shape = source.get("shape", {})
+        turn(shape)
+        turn(shape.get("dome", {}).get("weather"))
 
 
 def _from_2(data: dict) -> None:

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.document.edits import new_id, under_heavens
+from lunar_haze.core.document.edits import under_heavens
+from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
 from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.layers.model import PlaceSpec

@@ -14,15 +14,15 @@ Colour = tuple[float, float, float]
 @attrs.frozen
 class CloudLayer:
     """One layer of cloud: ``cover`` 0 to 1, base ``height_m``, ``depth`` its optical thickness where
-    it is full, ``size_m`` of its masses, ``drift_m`` how far the wind has carried it towards
-    ``wind_deg``, and a ``seed``."""
+    it is full, ``size_m`` of its masses, ``drift_m`` how far the wind, which comes from
+    ``wind_deg``, has carried it, and a ``seed``."""
 
     cover: float = 0.5
     height_m: float = 1800.0
     depth: float = 12.0
     size_m: float = 1500.0
     drift_m: float = 0.0
-    wind_deg: float = 90.0
+    wind_deg: float = 270.0
     seed: int = 1
 
 

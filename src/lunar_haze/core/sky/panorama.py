@@ -13,28 +13,64 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, SRGB_TO_ACESCG, srgb_decode
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, SRGB_TO_ACESCG, primaries_to_acescg, srgb_decode
 from lunar_haze.core.errors import SkyError, os_reason
 from lunar_haze.core.sky.bend import bent
-from lunar_haze.core.sky.lat_long import bearing_of, direction_of, map_directions
+from lunar_haze.core.sky.lat_long import bearing_of, direction_of, illuminance_lx, map_directions
 from lunar_haze.core.sky.model import Panorama
+from lunar_haze.core.sky.photograph_checks import (
+    CLIPPED_FROM,
+    LEVELS,
+    MOST_OVER_MEDIAN,
+    guess_encoding,
+    held_at_zero,
+    kind_of,
+)
 from lunar_haze.core.units.content import content_digest
 
 WIDEST_KEPT = 2048
 _ROWS_AT_ONCE = 256
-#: How far round its centre a lobe counts as the sun and its glare [deg].
+#: Larger files than this are not taken in [px].
+WIDEST_READ = 32768
+#: How far round its centre a lobe counts as the sun and its glare [deg], at the least.
 LOBE_DEG = 4.0
+#: A lobe is offered as a sun when it holds this share of the light and is no larger than this [deg].
+LEAST_SHARE, LARGEST_DEG = 0.03, 8.0
+#: How wide the halo of a sun is that is cut off at white [deg].
+HALO_DEG = 5.0
+ACESCG_PRIMARIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
 
 
 @attrs.frozen(eq=False)
 class Photograph:
-    """Pixels (H, W, 3) float32 in linear ACEScg, the size of the file, its encoding as found, remarks."""
+    """Pixels (H, W, 3) float32 in linear ACEScg, the size of the file, its encoding as found, remarks.
+
+    ``cd_m2`` is the luminance [cd/m2] of one unit of the pixels where the file tells it, else 0;
+    ``clipped`` whether its brightest lobe is cut off at white.
+    """
 
     pixels: NDArray[np.float32]
     width: int
     height: int
     encoding: str
     remarks: tuple[str, ...]
+    cd_m2: float = 0.0
+    clipped: bool = False
+
+    @property
+    def level_lx(self) -> float:
+        """Illuminance on level ground that it begins at: its own where it holds cd/m2, else that of its kind [lx]."""
+        if self.cd_m2 > 0.0:
+            return illuminance_lx(self.pixels) * self.cd_m2
+        return LEVELS[kind_of(self.pixels, self.encoding)]
+
+    @property
+    def level_remark(self) -> str:
+        """A sentence on where that level comes from."""
+        if self.cd_m2 > 0.0:
+            return f"it holds cd/m²; it lights with its own {self.level_lx:,.3g} lx"
+        kind = kind_of(self.pixels, self.encoding)
+        return f"it holds no unit and looks like a {kind}; it begins at {self.level_lx:,g} lx"
 
 
 def file_digest(path: Path) -> str:
@@ -57,12 +93,19 @@ def _read(name: str, digest: str, encoding: str) -> Photograph:
     stored, to_acescg = _stored(name, digest)
     if not encoding:
         return _read(name, digest, stored.encoding)
-    pixels = stored.pixels
+    pixels, remarks = stored.pixels, list(stored.remarks)
+    clipped = encoding == "display" and bool((pixels.min(-1) >= CLIPPED_FROM).any())
     if encoding == "display":
         pixels = srgb_decode(pixels).astype(np.float32)
-    pixels = np.maximum(pixels @ to_acescg, 0.0)
+    pixels = (pixels @ to_acescg).astype(np.float32)
+    lowest = float(pixels.min())
+    if lowest < 0:
+        # A little below zero is what colours outside the gamut are; held so that the picture gives no more light.
+        if lowest < -0.01 * float(np.median(np.abs(pixels))):
+            remarks.append("it holds negative light, which is taken from what lies about it")
+        pixels = held_at_zero(pixels)
     pixels.flags.writeable = False
-    return attrs.evolve(stored, pixels=pixels, encoding=encoding)
+    return attrs.evolve(stored, pixels=pixels, encoding=encoding, remarks=tuple(remarks), clipped=clipped)
 
 
 @functools.lru_cache(maxsize=1)
@@ -82,6 +125,10 @@ def _stored(name: str, digest: str) -> tuple[Photograph, NDArray[np.float32]]:
         spec = source.spec()
         if spec.width < 4 or spec.height < 2:
             raise SkyError(f"the panorama {path.name} is only {spec.width}x{spec.height} pixels large")
+        if spec.width > WIDEST_READ or spec.height > WIDEST_READ:
+            raise SkyError(
+                f"the panorama {path.name} is {spec.width}x{spec.height} pixels large; {WIDEST_READ} wide is the most"
+            )
         pixels = _averaged(source, spec, path)
     finally:
         source.close()
@@ -91,23 +138,44 @@ def _stored(name: str, digest: str) -> tuple[Photograph, NDArray[np.float32]]:
         remarks.append(
             f"it is {spec.width}x{spec.height}, not twice as wide as high; it is stretched over the whole sphere"
         )
-    broken = ~np.isfinite(pixels).all(-1)
-    if broken.any():
-        pixels[broken] = 0.0
-        remarks.append(f"{broken.mean():.2%} of it are no numbers; they are taken as black")
-    if (pixels < 0).any():
-        remarks.append("it holds negative light, which is taken as none")
-        pixels = np.maximum(pixels, 0.0)
-    top = float(pixels.max(initial=0.0))
-    if top <= 0.0:
+    pixels, faults = _without_absurd(pixels)
+    remarks += faults
+    if float(pixels.max(initial=0.0)) <= 0.0:
         raise SkyError(f"the panorama {path.name} is black all over")
-    found = "display" if integer or (top <= 1.0 and float(np.median(pixels)) > 0.2) else "linear"
-    if integer:
+    found = guess_encoding(pixels, integer, str(spec.getattribute("oiio:ColorSpace") or "") if integer else "")
+    if integer and found == "display":
         remarks.append("it is an ordinary picture: its sun is cut off at white, so it lights more weakly than it looks")
     elif found == "display":
         remarks.append("nothing in it is brighter than white; it looks display-encoded")
-    photograph = Photograph(pixels, spec.width, spec.height, found, tuple(remarks))
-    return photograph, _to_acescg(spec).astype(np.float32)
+    to_acescg, said = _to_acescg(spec, integer)
+    if said:
+        remarks.append(said)
+    unit = spec.getattribute("whiteLuminance")
+    cd_m2 = float(unit) if isinstance(unit, (int, float)) and math.isfinite(unit) and unit > 0 else 0.0
+    photograph = Photograph(pixels, spec.width, spec.height, found, tuple(remarks), cd_m2)
+    return photograph, to_acescg.T.astype(np.float32)
+
+
+def _without_absurd(pixels: NDArray[np.float32]) -> tuple[NDArray[np.float32], list[str]]:
+    """The picture without what is no light, and what is said of it."""
+    remarks = []
+    broken = np.isnan(pixels).any(-1)
+    if broken.any():
+        pixels[broken] = 0.0
+        remarks.append(f"{broken.mean():.2%} of it are no numbers; they are taken as black")
+    endless = np.isinf(pixels)
+    if endless.any():
+        finite = np.abs(pixels[~endless])
+        top = float(finite.max(initial=0.0)) or 1.0
+        pixels[:] = np.nan_to_num(pixels, posinf=top, neginf=0.0)
+        remarks.append(f"{endless.any(-1).mean():.2%} of it are no numbers but endless; they are held at its brightest")
+    lit = pixels[pixels > 0]
+    if lit.size:
+        most = MOST_OVER_MEDIAN * float(np.median(lit))
+        if float(lit.max()) > most:
+            remarks.append(f"{(pixels > most).any(-1).mean():.2%} of it are brighter than any sun; they are held")
+            pixels = np.clip(pixels, -most, most)
+    return pixels, remarks
 
 
 def _averaged(source, spec, path: Path) -> NDArray[np.float32]:
@@ -134,12 +202,17 @@ def _averaged(source, spec, path: Path) -> NDArray[np.float32]:
     return out
 
 
-def _to_acescg(spec) -> NDArray[np.float64]:
-    """Matrix (3, 3), to be multiplied from the right, from the file's primaries to ACEScg."""
+def _to_acescg(spec, integer: bool) -> tuple[NDArray[np.float64], str]:
+    """Matrix (3, 3) from the file's primaries to ACEScg, and what is said where they are odd."""
     primaries = spec.getattribute("chromaticities")
-    if primaries is not None and np.allclose(primaries[:6], (0.713, 0.293, 0.165, 0.830, 0.128, 0.044), atol=2e-3):
-        return np.eye(3)
-    return SRGB_TO_ACESCG.T
+    if primaries is None:
+        return SRGB_TO_ACESCG, "" if integer else "it names no primaries; those of sRGB are taken"
+    if np.allclose(primaries, ACESCG_PRIMARIES, atol=2e-3):
+        return np.eye(3), ""
+    try:
+        return primaries_to_acescg(tuple(float(v) for v in primaries)), ""
+    except (ValueError, np.linalg.LinAlgError):
+        return SRGB_TO_ACESCG, "its primaries make no sense; those of sRGB are taken"
 
 
 @attrs.frozen
@@ -147,7 +220,8 @@ class Lobe:
     """The brightest spot of a panorama, in the file's own bearings, and its light.
 
     ``light`` (3,) is its irradiance facing it, in the file's unit times sr; ``share`` that of all
-    the light it holds; ``background`` (3,) the radiance round it.
+    the light it holds; ``background`` (3,) the radiance round it. ``diameter_deg`` is the size of the
+    disc that shines as brightly as its brightest half, ``radius_deg`` how far it is told apart from the rest.
     """
 
     altitude_deg: float
@@ -155,43 +229,71 @@ class Lobe:
     light: tuple[float, float, float]
     share: float
     background: tuple[float, float, float]
+    diameter_deg: float = 0.53
+    radius_deg: float = LOBE_DEG
+
+    @property
+    def is_sun(self) -> bool:
+        """Whether it is worth a source of its own: small, and a good part of the light."""
+        return self.share >= LEAST_SHARE and self.diameter_deg <= LARGEST_DEG
 
 
-def find_lobe(pixels: NDArray[np.float32]) -> Lobe:
-    """The bright lobe of a lat-long picture (H, W, 3): where its sun stands and how much it gives."""
-    from scipy.ndimage import gaussian_filter
+def find_lobe(pixels: NDArray[np.float32], clipped: bool = False) -> Lobe:
+    """The bright lobe of a lat-long picture (H, W, 3): where its sun stands and how much it gives.
+
+    Where it is ``clipped`` at white much else may be as white: the sun is where the halo is.
+    """
+    from scipy.ndimage import gaussian_filter, label
 
     step = max(pixels.shape[1] // 512, 1)
     height, width = pixels.shape[0] // step, pixels.shape[1] // step
     small = pixels[: height * step, : width * step].reshape(height, step, width, step, 3).mean((1, 3))
     luminance = small @ LUMINANCE_WEIGHTS
-    blurred = gaussian_filter(luminance, 1.0, mode=("nearest", "wrap"))
-    y, x = np.unravel_index(np.argmax(blurred), blurred.shape)
     directions, solid = map_directions(height, width)
-    near = directions @ directions[y, x] > math.cos(math.radians(LOBE_DEG))
-    weight = np.where(near & (luminance > 0.3 * luminance[near].max()), luminance * solid, 0.0)
+    sigma = 1.0 if not clipped else max(HALO_DEG / 180.0 * height, 1.0)
+    blurred = gaussian_filter(luminance * (solid if clipped else 1.0), sigma, mode=("nearest", "wrap"))
+    y, x = np.unravel_index(np.argmax(blurred / (solid if clipped else 1.0)), blurred.shape)
+    around = directions @ directions[y, x]
+    near = around > math.cos(math.radians(LOBE_DEG))
+    peak = luminance[near].max()
+    # What hangs together with the peak, at half of it and more, is what shines.
+    bright = np.concatenate([luminance, luminance], 1) > 0.5 * peak
+    parts, _count = label(bright)
+    parts = np.stack([parts[:, :width], parts[:, width:]])
+    spots = np.where(near & (luminance >= 0.999 * peak))
+    shining = np.isin(parts, parts[:, spots[0][0], spots[1][0]][parts[:, spots[0][0], spots[1][0]] > 0]).any(0)
+    extent = float(solid[shining].sum())
+    diameter = 2 * math.degrees(math.acos(max(1.0 - extent / (2 * math.pi), -1.0)))
+    weight = np.where(shining, luminance * solid, 0.0)
     towards = np.einsum("hw,hwc->c", weight, directions)
-    towards /= np.linalg.norm(towards)
+    length = float(np.linalg.norm(towards))
+    towards = towards / length if length > 0 else directions[y, x]
     altitude, azimuth = bearing_of(towards)
-    background = np.median(small[_ring(directions, towards)], 0)
-    inside = directions @ towards > math.cos(math.radians(LOBE_DEG))
+    radius = min(max(LOBE_DEG, 0.75 * diameter), 60.0)
+    background = np.median(small[_ring(directions, towards, radius)], 0)
+    inside = directions @ towards > math.cos(math.radians(radius))
     light = (np.maximum(small[inside] - background, 0.0) * solid[inside][:, None]).sum(0)
     total = float((luminance * solid).sum())
+    # A disc smaller than a pixel of the map is told by what the sun's would be.
+    pixel = 180.0 / height
+    diameter = 0.53 if diameter < 1.5 * pixel else diameter
     return Lobe(
         altitude, azimuth, tuple(light.tolist()), float(light @ LUMINANCE_WEIGHTS) / max(total, 1e-30),
-        tuple(background.tolist()),
+        tuple(background.tolist()), diameter, radius,
     )  # fmt: skip
 
 
-def _ring(directions: NDArray, towards: NDArray) -> NDArray[np.bool_]:
+def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[np.bool_]:
     cosine = directions @ towards
-    return (cosine < math.cos(math.radians(LOBE_DEG))) & (cosine > math.cos(math.radians(LOBE_DEG + 3.0)))
+    inner, outer = math.cos(math.radians(radius_deg)), math.cos(math.radians(radius_deg + 3.0))
+    return (cosine < inner) & (cosine > outer)
 
 
 @functools.lru_cache(maxsize=4)
 def lobe_of(path: str, digest: str, encoding: str) -> Lobe:
     """`find_lobe` of a file."""
-    return find_lobe(_read(path, digest, encoding).pixels)
+    photograph = _read(path, digest, encoding)
+    return find_lobe(photograph.pixels, photograph.clipped)
 
 
 def _rotation(dome: Panorama) -> NDArray[np.float64]:
@@ -200,6 +302,11 @@ def _rotation(dome: Panorama) -> NDArray[np.float64]:
     lift = np.array([[1, 0, 0], [0, math.cos(tilt), -math.sin(tilt)], [0, math.sin(tilt), math.cos(tilt)]])
     about = np.array([[math.cos(turn), math.sin(turn), 0], [-math.sin(turn), math.cos(turn), 0], [0, 0, 1]])
     return about @ lift
+
+
+def lobe_in(dome: Panorama) -> Lobe:
+    """The bright lobe of a panorama in the file's own bearings."""
+    return lobe_of(dome.path, dome.digest, dome.encoding)
 
 
 def lobe_bearing(dome: Panorama) -> tuple[float, float]:
@@ -243,7 +350,7 @@ def panorama_radiance(dome: Panorama, height: int, width: int) -> NDArray[np.flo
 
 def _without_lobe(pixels: NDArray[np.float32], lobe: Lobe) -> NDArray[np.float32]:
     directions, _solid = map_directions(*pixels.shape[:2])
-    inside = directions @ direction_of(lobe.altitude_deg, lobe.azimuth_deg) > math.cos(math.radians(LOBE_DEG))
+    inside = directions @ direction_of(lobe.altitude_deg, lobe.azimuth_deg) > math.cos(math.radians(lobe.radius_deg))
     held = pixels.copy()
     held[inside] = np.minimum(held[inside], np.asarray(lobe.background, np.float32))
     return held

@@ -20,7 +20,7 @@ from lunar_haze.core.sky.scattering import packed, scattered_field
 from lunar_haze.core.units.kept_arrays import is_kept, read_arrays, write_arrays
 
 #: Counts up whenever the tables' making changes.
-VERSION = 1
+VERSION = 2
 KEPT = 6
 
 

@@ -148,15 +148,16 @@ def axial_illuminance_per_radiance(shape: Lamp, distance_m: float) -> float:
 def illuminance_per_lumen(shape: Lamp | Rig) -> float:
     """What one lumen of a lamp delivers at its aim, on a surface that faces it, in clear air [lx/lm].
 
-    What stands in a beam's gate is not counted. Reach is.
+    What stands in a beam's gate is not counted, nor is the lamp's reach: that keeps a lamp local, and one
+    whose reach ends before its aim would have to be without bounds to deliver anything there.
     """
     distance = max(math.dist(shape.position, shape.aim), 1e-3)
     if isinstance(shape, Rig):
         axis = np.subtract(shape.aim, shape.position) / distance
         members = shape.members()
-        return sum(illuminance_towards(m, shape.aim, axis) for m in members) / len(members)
-    window = reach_window(distance, shape.reach_m)
-    return window * radiance_per_lumen(shape) * axial_illuminance_per_radiance(shape, distance)
+        free = [attrs.evolve(m, reach_m=math.inf) for m in members]
+        return sum(illuminance_towards(m, shape.aim, axis) for m in free) / len(members)
+    return radiance_per_lumen(shape) * axial_illuminance_per_radiance(shape, distance)
 
 
 def illuminance_towards(lamp: Lamp, point: Vec3, facing: np.ndarray) -> float:
@@ -171,7 +172,7 @@ def illuminance_towards(lamp: Lamp, point: Vec3, facing: np.ndarray) -> float:
     _side, _up, axis = facing_frame(lamp.position, lamp.aim)
     on_axis = isinstance(lamp, (Ball, Tube)) or float(direction @ axis) > 1 - 1e-9
     if on_axis:
-        return cosine * illuminance_per_lumen(attrs.evolve(lamp, aim=point))
+        return cosine * illuminance_per_lumen(attrs.evolve(lamp, aim=point)) * reach_window(distance, lamp.reach_m)
     intensity = radiance_per_lumen(lamp) * lamp_area_m2(lamp) * relative_intensity(lamp, direction)
     return cosine * intensity * reach_window(distance, lamp.reach_m) / distance**2
 
@@ -212,7 +213,7 @@ def _lumen_per(unit: str, shape: Any) -> float:
     if unit == "lm":
         return 1.0
     if unit == "lx":
-        # A lamp that cannot reach its aim delivers nothing there, whatever it emits.
+        # An aim that a lamp does not face gets nothing, whatever it emits.
         return 1.0 / max(illuminance_per_lumen(shape), 1e-12)
     lamp, count = (shape.lamp, len(shape.members())) if isinstance(shape, Rig) else (shape, 1)
     radiance = radiance_per_lumen(lamp)

@@ -256,7 +256,8 @@ class Source:
     is an ACEScg factor. ``matte``, ``highlights`` and ``air_factor`` are how much it acts on matte
     reflection, on highlights and in the air. ``objects`` are those it lights (``only``), or does
     not (``but``). ``holds_level`` keeps what it delivers at its aim while it moves or changes;
-    ``aims_at_subject`` turns it to the shot's subject whenever that is another.
+    ``aims_at_subject`` turns it to the shot's subject whenever that is another. ``lobe_of`` is the id
+    of the photographed sky whose sun this is, "" for none.
     """
 
     id: str
@@ -278,3 +279,4 @@ class Source:
     holds_level: bool = False
     aims_at_subject: bool = False
     group: str = ""
+    lobe_of: str = ""

@@ -119,7 +119,7 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
             through = one
             if misty:
                 through = transmittance(medium, ox, oy, oz, dx, dy, dz, far)
-                if bounces > 0 or scatterings > 0:
+                if bounces > 0 or scatterings > 0 or many:
                     au, av = random_pair(seed, base + D_AIR, index)
                     bu, bv = random_pair(seed, base + D_AIR_LIGHT, index)
                     lot, fate = random_pair(seed, base + D_ROULETTE, index)
@@ -127,6 +127,9 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                     px, py, pz, lx, ly, lz, distance, r, g, b = scatter_unshadowed(
                         s, lights, medium, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
                     )
+                    if bounces == 0 and scatterings == 0:
+                        # What reaches a surface by way of the air is multiple scattering then, and weighed so.
+                        r, g, b = r * medium[MULTIPLE], g * medium[MULTIPLE], b * medium[MULTIPLE]
                     r, g, b = r * tr * cr, g * tg * cg, b * tb * cb
                     if lights.rows[active[k, 0], PART] == HIGHLIGHTS:
                         r, g, b = zero, zero, zero
