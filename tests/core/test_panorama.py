@@ -160,3 +160,155 @@ def test_bends_and_soft_horizons_keep_the_light(sunny):
     hard = dome_radiance(dome, 64, 128)
     # On a side without sun the step over the horizon is smaller.
     assert abs(soft[31, 100, 1] - soft[33, 100, 1]) < 0.5 * abs(hard[31, 100, 1] - hard[33, 100, 1])
+
+
+# Issue 12, line 8.
+
+PRIMARIES = {
+    "AP0": (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767),
+    "Rec.2020": (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290),
+    "sRGB": (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290),
+}
+
+
+def write_with(path, picture, **attributes):
+    import OpenEXR
+
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **attributes}
+    OpenEXR.File(header, {"RGB": np.ascontiguousarray(picture, np.float32)}).write(str(path))
+    return path
+
+
+@pytest.mark.parametrize("name", PRIMARIES)
+def test_primaries_in_the_file_are_honoured(tmp_path, name):
+    """They were taken for sRGB, whatever the file said. Against colour-science's own matrices."""
+    import colour
+
+    spaces = {"AP0": "ACES2065-1", "Rec.2020": "ITU-R BT.2020", "sRGB": "sRGB"}
+    rng = np.random.default_rng(2)
+    # Colours that lie within the working space whatever the primaries.
+    picture = (rng.uniform(0.5, 3.0, (32, 64, 1)) * rng.uniform(0.8, 1.2, (32, 64, 3))).astype(np.float32)
+    read = read_panorama(write_with(tmp_path / "p.exr", picture, chromaticities=PRIMARIES[name]))
+    expected = colour.RGB_to_RGB(picture, spaces[name], "ACEScg", chromatic_adaptation_transform="Bradford")
+    np.testing.assert_allclose(read.pixels, expected, rtol=0.01)
+
+
+def test_a_file_without_primaries_is_said_to_be_srgb(tmp_path):
+    path = write_with(tmp_path / "p.exr", np.full((32, 64, 3), 2.0))
+    read = read_panorama(path)
+    assert any("sRGB" in remark for remark in read.remarks)
+    assert read.pixels.mean((0, 1)) == pytest.approx((2.0, 2.0, 2.0), rel=1e-3), "white stays white"
+
+
+def test_negative_light_is_held_without_adding_any(tmp_path):
+    """Clipping what rings below zero about a sun added up to a quarter of its light."""
+    picture = photograph(128)
+    y, x = np.unravel_index(picture.sum(-1).argmax(), picture.shape[:2])
+    picture[y - 8 : y - 5, x - 6 : x + 6] = -120.0
+    read = read_panorama(write_with(tmp_path / "ringing.exr", picture, chromaticities=PRIMARIES["sRGB"]))
+    import colour
+
+    true = colour.RGB_to_RGB(picture, "sRGB", "ACEScg", chromatic_adaptation_transform="Bradford")
+    _directions, solid = map_directions(128, 256)
+    assert read.pixels.min() >= 0
+    sums = [(p * solid[..., None]).sum((0, 1)) for p in (read.pixels, true)]
+    assert sums[0] == pytest.approx(sums[1], rel=0.002)
+    assert any("negative" in remark for remark in read.remarks)
+
+
+def test_absurd_pixels_are_told_and_held(tmp_path):
+    picture = photograph(64)
+    picture[10, 10] = 1e30
+    read = read_panorama(write_with(tmp_path / "absurd.exr", picture, chromaticities=PRIMARIES["sRGB"]))
+    assert read.pixels.max() < 1e10
+    assert any("brighter than any sun" in remark for remark in read.remarks)
+
+
+@pytest.mark.parametrize(("make", "expected"), [
+    (lambda rng: np.floor(rng.uniform(0, 256, (64, 128, 3))) / 255, "display"),
+    (lambda rng: np.where((v := np.floor(rng.uniform(0, 256, (64, 128, 3))) / 255) <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4), "linear"),
+    (lambda rng: rng.lognormal(-3.0, 1.0, (64, 128, 3)).clip(0, 1), "linear"),
+    (lambda rng: rng.lognormal(0.0, 1.0, (64, 128, 3)), "linear"),
+])  # fmt: skip
+def test_encoding_is_guessed_from_more_than_the_range(tmp_path, make, expected):
+    picture = make(np.random.default_rng(3))
+    read = read_panorama(write_with(tmp_path / "e.exr", picture, chromaticities=PRIMARIES["sRGB"]))
+    assert read.encoding == expected
+
+
+def test_a_map_that_holds_cd_m2_comes_back_at_its_own_level(tmp_path):
+    from lunar_haze.core.sky.lat_long import illuminance_lx
+    from lunar_haze.core.sky.model import ClearSky
+
+    sky = dome_radiance(ClearSky(-4.0, 200.0))
+    write_exr(tmp_path / "dusk.exr", sky, {}, {})
+    assert read_panorama(tmp_path / "dusk.exr").level_lx == pytest.approx(illuminance_lx(sky), rel=0.01)
+
+
+@pytest.mark.parametrize(("grey", "kind", "low", "high"), [(8, "night", 0.01, 5), (60, "dusk", 5, 500), (180, "day", 2000, 50_000)])
+def test_a_photograph_without_a_unit_begins_at_the_level_of_its_kind(tmp_path, grey, kind, low, high):
+    """A night photograph at 5,000 lx is white."""
+    path = tmp_path / "kind.jpg"
+    picture = np.full((128, 256, 3), grey, np.uint8)
+    picture[70:74, 100:110] = 255
+    Image.fromarray(picture).save(path, quality=95)
+    read = read_panorama(path)
+    assert low < read.level_lx < high
+    assert kind in read.level_remark
+
+
+def test_only_a_sun_is_offered_as_one_and_a_soft_box_has_its_size(tmp_path, sunny):
+    from lunar_haze.core.sky.panorama import lobe_in
+
+    assert lobe_in(dome_of(sunny)).is_sun
+    assert lobe_in(dome_of(sunny)).diameter_deg == pytest.approx(3.0, rel=0.15)
+    directions, _ = map_directions(256, 512)
+    box = np.full((256, 512, 3), 0.05, np.float32)
+    box[directions @ direction_of(30.0, 90.0) > math.cos(math.radians(12.0))] = 6.0
+    lobe = lobe_in(dome_of(write_with(tmp_path / "studio.exr", box, chromaticities=PRIMARIES["sRGB"])))
+    assert not lobe.is_sun
+    assert lobe.diameter_deg == pytest.approx(24.0, rel=0.1)
+    speck = np.full((256, 512, 3), 1.5, np.float32)
+    speck[60, 100] = 4.0
+    lobe = lobe_in(dome_of(write_with(tmp_path / "even.exr", speck, chromaticities=PRIMARIES["sRGB"])))
+    assert not lobe.is_sun, "a three hundredth of the light is no sun"
+
+
+def test_a_clipped_sun_is_found_by_its_halo(tmp_path):
+    from lunar_haze.core.sky.panorama import lobe_in
+
+    directions, _ = map_directions(256, 512)
+    away = np.degrees(np.arccos(np.clip(directions @ direction_of(25.0, 200.0), -1, 1)))
+    picture = np.clip(0.35 + 0.9 * np.exp(-((away / 7.0) ** 2)), 0, 1)[..., None] * np.ones(3)
+    # A white cloud elsewhere, cut off just as white and larger.
+    cloud = np.degrees(np.arccos(np.clip(directions @ direction_of(50.0, 40.0), -1, 1))) < 3.0
+    picture[cloud] = 1.0
+    path = tmp_path / "clipped.png"
+    Image.fromarray((picture * 255).astype(np.uint8)).save(path)
+    read = read_panorama(path)
+    assert read.clipped
+    lobe = lobe_in(dome_of(path))
+    assert (lobe.altitude_deg, lobe.azimuth_deg) == pytest.approx((25.0, 200.0), abs=1.5)
+
+
+def test_a_sun_taken_out_turns_with_its_photograph_and_keeps_its_colour(sunny, demo):
+    from lunar_haze.core.document.edits import add_source, change_look, change_shape
+    from lunar_haze.core.document.files import load
+    from lunar_haze.core.document.photographs import with_photograph
+    from lunar_haze.core.sources.gain import source_colour
+
+    dome = dome_of(sunny)
+    source = Source("sky", "photo", Sky(dome, follows_hour=False), 20_000.0, "lx")
+    sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
+    document = load(demo)[0]
+    document = change_look(document, sources=(sky, sun))
+    turned = change_shape(document, "sky", dome=attrs.evolve(sky.shape.dome, turn_deg=50.0))
+    moved = next(s for s in turned.look.sources if s.lobe_of == "sky")
+    assert (moved.shape.altitude_deg, moved.shape.azimuth_deg) == pytest.approx((35.0, 120.0), abs=0.5)
+    raised = attrs.evolve(sun, shape=attrs.evolve(sun.shape, altitude_deg=5.0))
+    assert source_colour(raised) == pytest.approx(source_colour(sun)), "it was that of the air at its height"
+    other = write_with(sunny.parent / "other.exr", photograph(256, 15.0, 300.0), chromaticities=PRIMARIES["sRGB"])
+    exchanged = with_photograph(turned.look.sources, "sky", dome_of(other), 9000.0)
+    follows = next(s for s in exchanged if s.lobe_of == "sky")
+    assert (follows.shape.altitude_deg, follows.shape.azimuth_deg) == pytest.approx((15.0, 300.0), abs=0.5)
+    assert add_source(document, source).look.source("sky") is not None

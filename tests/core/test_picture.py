@@ -363,3 +363,28 @@ def test_shafts_are_found_beside_a_band_brighter_than_all_else():
         found = shafts(air, air)
         assert 0.1 < found.strength <= 1.0
         assert 0.2 < found.y < 0.65
+
+
+@pytest.mark.parametrize("name", ["RGB", "denoised", "rgb", "A", "R", "Denoised"])
+def test_a_source_s_layer_is_never_taken_for_a_channel_of_the_still(tmp_path, name):
+    """Issue 12, line 9: a source of that name replaced the picture itself."""
+    taken: set[str] = set()
+    first, second = layer_name(name, taken), layer_name(name, taken)
+    assert first.lower() not in ("rgb", "denoised", "a", "r")
+    assert first != second
+
+
+def test_a_still_says_its_colours_units_time_frame_and_program(tmp_path):
+    import OpenEXR
+
+    path = tmp_path / "a.exr"
+    look = Look("dusk", 18.5, "2024-08-21")
+    deliver(path, Shot("s", frame=3, last_frame=9), look, np.ones((4, 4, 3), np.float32), None, {})
+    header = OpenEXR.File(str(path)).header()
+    assert header["colorInteropID"] == "lin_ap1_scene"
+    assert header["chromaticities"][:2] == pytest.approx((0.713, 0.293))
+    assert header["whiteLuminance"] == 1.0
+    assert "cd/m2" in header["lunarHazeUnits"]
+    assert header["lunarHazeTime"] == "2024-08-21 18:30 local time"
+    assert header["lunarHazeFrame"] == "3 of 1 to 9"
+    assert header["software"].startswith("Lunar Haze")

@@ -9,10 +9,11 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches, Stretch
 from lunar_haze.core.layers.model import LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.model import Gradient
+from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Sky, Sun
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
-from tests.places import BLACK, WHITE, floor, place_of
+from tests.places import BLACK, WHITE, down_at, floor, place_of
 
 SLAB_M = 10.0
 #: A slab so wide that its edges do not matter, over a black floor far below.
@@ -157,3 +158,29 @@ def test_extreme_air_is_finite_and_ends(medium):
         if medium.is_clear:
             assert image.air.max() == 0
     frame.place.close()
+
+
+def test_without_bounces_light_scattered_once_before_a_surface_counts_as_multiple_scattering():
+    """Issue 12, line 6: `bounces 0` dropped it and kept all higher orders.
+
+    A floor in the shadow of a flag, lit by the mist alone: what the air sends it after one scattering is most of what
+    it gets in thin mist, so with a bounce (which always counts it) it is nearly as bright as without one.
+    """
+    place = place_of((floor(), WHITE))
+    card = Card("c", "flag", (0.0, 0.0, 1.5), (0.0, 0.0, 0.0), 2.0, 2.0)
+    view = View(down_at(0.0, 0.0, 1.0), 12, 12)
+
+    def shaded(bounces: int, multiple: float) -> float:
+        frame = Frame(PackedPlace(place), view)
+        medium = Medium(visibility_m=400.0, multiple=multiple)
+        key = frame.want([LayerSpec("t", view, Ball((0.0, 0.0, 3.0), 0.05), medium, bounces, cards=(card,))])[0]
+        for _ in range(512):
+            frame.trace([key])
+        value = float(frame.image(key).surface.mean())
+        frame.place.close()
+        return value
+
+    with_bounce, without, half = shaded(1, 1.0), shaded(0, 1.0), shaded(0, 0.5)
+    assert shaded(0, 0.0) == pytest.approx(0.0, abs=1e-12), "single scattering reaches no surface"
+    assert without > 0.5 * with_bounce
+    assert half == pytest.approx(0.5 * without, rel=0.15)

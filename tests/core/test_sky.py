@@ -1,6 +1,7 @@
 """The sky against published tables, closed forms and almanacs."""
 
 import csv
+import datetime as dt
 import math
 from pathlib import Path
 
@@ -11,12 +12,13 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from lunar_haze.cli.main import _moment
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky import moonlight
 from lunar_haze.core.sky.bend import bent
 from lunar_haze.core.sky.bodhaine1999 import scattering_per_km
-from lunar_haze.core.sky.clear_air import BANDS, SUN_ACESCG, SUN_LX, Atmosphere
+from lunar_haze.core.sky.clear_air import BANDS, MEAN_CLEAR_KM, SUN_ACESCG, SUN_LX, Atmosphere
 from lunar_haze.core.sky.clouds import let_through, mean_sun_share, sun_share, thickness_tile
 from lunar_haze.core.sky.dome import body_light, dome_illuminance_lx, dome_radiance, sky_view, sun_light
 from lunar_haze.core.sky.ephemeris import Site, events, heavens
@@ -300,7 +302,7 @@ def test_sun_patches_average_to_the_mean_share_and_repeat():
     share = sun_share((layer,), 0.7, east, north)
     assert share.mean() == pytest.approx(mean_sun_share((layer,), 0.7), abs=0.01)
     assert sun_share((layer,), 0.7, east + side, north - side) == pytest.approx(share, abs=1e-9)
-    blown = attrs.evolve(layer, drift_m=300.0, wind_deg=90.0)
+    blown = attrs.evolve(layer, drift_m=300.0, wind_deg=270.0)
     assert sun_share((blown,), 0.7, east + 300.0, north) == pytest.approx(share, abs=1e-9)
 
 
@@ -332,3 +334,68 @@ def test_a_bend_of_nothing_is_nothing_and_grey_is_grey():
     assert np.ptp(grey, axis=-1).max() == pytest.approx(0.0, abs=1e-9)
     warm = bent(sky, Bend(warmth_mired=60.0))
     assert (warm[..., 0] / warm[..., 2] > sky[..., 0] / sky[..., 2]).all()
+
+
+# Issue 12, line 5.
+
+
+@pytest.mark.parametrize("altitude", [5.0, 10.0, 15.0, 20.0, 25.0, 30.0, 35.0, 45.0, 60.0, 75.0, 90.0])
+def test_a_mean_clear_day_is_that_of_the_published_fit(altitude):
+    """Found: the fit is of hazier days than our crisp one, which is a quarter brighter at 20 to 35 degrees."""
+    air = Atmosphere(visibility_km=MEAN_CLEAR_KM)
+    sun = float(sun_light(air, altitude) @ LUMINANCE_WEIGHTS)
+    sine = max(math.sin(math.radians(apparent_elevation_deg(altitude))), 0.0)
+    total = dome_illuminance_lx(ClearSky(altitude, 180.0, weather=Weather(air))) + sine * sun
+    assert abs(math.log2(total / seidelmann_sun_lx(altitude))) <= 0.2
+
+
+@pytest.mark.parametrize("altitude", [10.0, 20.0, 30.0, 45.0, 60.0, 75.0])
+def test_a_crisp_clear_day_is_that_of_the_ies_clear_sky(altitude):
+    """IES: beam 127.5 klx exp(-0.21 m) with m = 1 / sin h, sky 0.8 + 15.5 sqrt(sin h) klx; an independent source."""
+    sine = math.sin(math.radians(altitude))
+    ies = 127_500.0 * math.exp(-0.21 / sine) * sine + 800.0 + 15_500.0 * math.sqrt(sine)
+    assert abs(math.log2(ground_lx(altitude) / ies)) <= 0.12
+
+
+@pytest.mark.parametrize("altitude", [10.0, 20.0, 30.0, 40.0, 50.0, 60.0, 65.0, 70.0])
+def test_an_overcast_day_has_the_published_level(altitude):
+    """Krochmann & Seidl (1974). It was 1.1 stops brighter at 65 degrees."""
+    level = dome_illuminance_lx(ClearSky(altitude, 200.0, weather=Weather(clouds=CLOUDS["overcast"])))
+    published = 300.0 + 21_000.0 * math.sin(math.radians(altitude))
+    assert abs(math.log2(level / published)) <= 0.3
+
+
+@pytest.mark.parametrize("sun", [15.0, 40.0, 65.0])
+def test_an_overcast_sky_has_the_gradient_of_the_cie_standard(sun):
+    """(1 + 2 sin h) / 3 of the zenith: it was 0.89 at 6 degrees."""
+    sky = dome_radiance(ClearSky(sun, 200.0, weather=Weather(clouds=CLOUDS["overcast"]))) @ LUMINANCE_WEIGHTS
+    directions, _solid = map_directions(*sky.shape)
+    altitude = np.degrees(np.arcsin(directions[..., 2]))
+    zenith = sky[altitude > 82.0].mean()
+    for ring in (6.0, 12.0, 20.0, 30.0, 45.0, 60.0, 75.0):
+        seen = sky[np.abs(altitude - ring) < 1.0].mean() / zenith
+        assert abs(math.log2(seen / ((1 + 2 * math.sin(math.radians(ring))) / 3))) <= 0.15
+
+
+def test_snow_brightens_an_overcast_and_thicker_cloud_darkens_it():
+    def level(albedo: float, depth: float) -> float:
+        layer = attrs.evolve(CLOUDS["overcast"][0], depth=depth)
+        return dome_illuminance_lx(ClearSky(40.0, 200.0, weather=Weather(Atmosphere(ground_albedo=albedo), (layer,))))
+
+    assert level(0.8, 22.0) > 1.5 * level(0.2, 22.0)
+    assert level(0.2, 10.0) > level(0.2, 22.0) > level(0.2, 60.0)
+
+
+@pytest.mark.parametrize("offset", [-12, -9.5, -5, -0.5, 0, 1, 5.75, 10, 14])
+def test_zones_on_both_sides_of_greenwich_give_the_moment_they_name(offset):
+    """A zone west of Greenwich gave the day before (timedelta.seconds counts from the last midnight)."""
+    zone = dt.timezone(dt.timedelta(hours=offset))
+    moment = dt.datetime(2024, 3, 10, 9, 30, tzinfo=zone)
+    date, hour_h, offset_h = _moment(moment.isoformat())
+    found = heavens(date, hour_h, Site(40.0, 15.0 * offset, utc_offset_h=offset_h))
+    observer = ephem.Observer()
+    observer.lat, observer.lon, observer.pressure = "40", str(15.0 * offset), 0
+    observer.date = ephem.Date(moment.astimezone(dt.UTC).replace(tzinfo=None))
+    sun = ephem.Sun(observer)
+    assert found.sun.altitude_deg == pytest.approx(math.degrees(sun.alt), abs=0.02)
+    assert found.sun.azimuth_deg == pytest.approx(math.degrees(sun.az), abs=0.05)

@@ -68,7 +68,7 @@ def test_a_layer_broken_off_at_every_tile_is_the_layer_of_whole_passes():
         a, b = whole.image(key), broken.image(key)
         assert abs(b.surface.mean() / a.surface.mean() - 1) < 0.01
         tiles = [image.surface[:32, :96].reshape(32, 3, 32, 3).mean((0, 2, 3)) for image in (a, b)]
-        np.testing.assert_allclose(tiles[1], tiles[0], rtol=0.05)
+        np.testing.assert_allclose(tiles[1], tiles[0], rtol=0.12)
     whole.place.close()
     broken.place.close()
 

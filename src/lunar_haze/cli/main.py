@@ -21,7 +21,7 @@ from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import scale_remark
-from lunar_haze.core.sky.clear_air import CLEAR_KM, Atmosphere
+from lunar_haze.core.sky.clear_air import CLEAR_KM, MEAN_CLEAR_KM, Atmosphere
 from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
@@ -107,7 +107,7 @@ def info(
 ) -> None:
     """Tell what a document holds: shots, looks, sources with their amounts [lx, lm, cd, cd/m2], the place."""
     document = _open(file)
-    place = load_place(Path(document.place.path), document.place.scale)
+    place = load_place(Path(document.place.path), document.place.scale, document.place.scene)
     low, high = place.bounds
     facts = {
         "file": str(file),
@@ -163,19 +163,20 @@ def new(
     place: Annotated[Path, typer.Argument(help="Modelled place: .glb, .gltf, .obj or .ply.", metavar="PLACE.glb")],
     output: Annotated[Path, typer.Option("--output", "-o", help="Document to write (.haze).")],
     scale: Annotated[float, typer.Option(help="Factor on all lengths, e.g. 0.01 for a set in centimetres.")] = 1.0,
+    scene: Annotated[str, typer.Option(help="Scene by name, where a glTF file holds more than one.")] = "",
 ) -> None:
     """Make a document for a modelled place: its cameras become shots, its glowing materials sources."""
     if output.suffix != SUFFIX:
         raise DocumentError(f"{output.name} is no document's name; end it in {SUFFIX}")
     if not 1e-6 <= scale <= 1e6:
         raise PlaceError(f"a scale of {scale:g} is none; give a factor such as 0.01")
-    modelled = load_place(place, scale)
+    modelled = load_place(place, scale, scene)
     for note in modelled.notes:
         _says.print(f"note: {note}", markup=False)
     remark = scale_remark(modelled)
     if remark:
         _says.print(f"note: {remark[1]}; set it with --scale", markup=False)
-    save(new_document(place, modelled, scale), output)
+    save(new_document(place, modelled, scale, scene=scene), output)
     print(output)
 
 
@@ -204,7 +205,9 @@ def _spot(text: str) -> tuple[float, float]:
 def sky(
     when: Annotated[str, typer.Option(help="Moment, ISO 8601, such as 2024-08-21T18:30+01:00; UTC without a zone.")],
     place: Annotated[str, typer.Option(help="LAT,LON in degrees north and east.", metavar="LAT,LON")],
-    haze: Annotated[float, typer.Option(min=1.0, max=300.0, help="How far one sees [km].")] = CLEAR_KM,
+    haze: Annotated[float, typer.Option(
+        min=1.0, max=300.0, help=f"Visibility [km]: the mean clear day's if left out; a crisp day has {CLEAR_KM}.",
+    )] = MEAN_CLEAR_KM,
     clouds: Annotated[str, typer.Option(help=f"One of: {', '.join(CLOUDS)}.")] = "none",
     size: Annotated[str, typer.Option(help="Width x height [px] of the map.")] = "2048x1024",
     output: Annotated[Path | None, typer.Option("--output", "-o", help="Lat-long map: SKY.exr or SKY.hdr.")] = None,

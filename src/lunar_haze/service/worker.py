@@ -219,7 +219,7 @@ class Worker:
                 self._small.clear()
                 self._place[1].close()
                 self._place = None
-            self._place = (spec, PackedPlace(load_place(Path(spec.path), spec.scale)))
+            self._place = (spec, PackedPlace(load_place(Path(spec.path), spec.scale, spec.scene)))
             self._channel.send(Preparing("opening the place", 1.0))
         return self._place[1]
 

@@ -270,7 +270,7 @@ class Session(QObject):
         import attrs
 
         reference = attrs.evolve(self.document.place, scale=self.document.place.scale * factor)
-        place = load_place(Path(reference.path), reference.scale)
+        place = load_place(Path(reference.path), reference.scale, reference.scene)
         fresh = new_document(Path(reference.path), place, reference.scale)
         document = attrs.evolve(self.document, place=reference, shots=fresh.shots, current_shot=fresh.current_shot)
         self.place, self._index = place, None
@@ -293,7 +293,7 @@ class Session(QObject):
 
     def _load_place(self, spec: PlaceSpec) -> None:
         try:
-            self._place_loaded.emit(spec, load_place(Path(spec.path), spec.scale))
+            self._place_loaded.emit(spec, load_place(Path(spec.path), spec.scale, spec.scene))
         except HazeError as error:
             self._place_loaded.emit(spec, error)
         except RuntimeError:

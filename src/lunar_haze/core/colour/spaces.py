@@ -38,7 +38,7 @@ def primaries_to_acescg(chromaticities: tuple[float, ...]) -> NDArray:
     ``chromaticities`` are CIE 1931 x, y of red, green, blue and white. The matrix after SMPTE RP 177-1993.
     Raises ValueError for primaries that span no colours.
     """
-    if len(chromaticities) != 8 or not np.isfinite(chromaticities).all() or min(chromaticities[1::2]) <= 0:
+    if len(chromaticities) != 8 or not np.isfinite(chromaticities).all() or 0.0 in chromaticities[1::2]:
         raise ValueError(f"{chromaticities} are no primaries")
     xyz = np.array([[x / y, 1.0, (1.0 - x - y) / y] for x, y in zip(chromaticities[::2], chromaticities[1::2])]).T
     if abs(np.linalg.det(xyz[:, :3])) < 1e-6:

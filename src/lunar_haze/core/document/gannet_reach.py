@@ -15,9 +15,6 @@ from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.model import Ball, Beam, Rectangle, Sky, Source, Sun, Surface
 
-#: Air after a front: an optical depth of the haze of 0.12.
-CRISP = Atmosphere(visibility_km=54.7)
-
 
 def _lamps(post: float, mast: float, lantern: float, loft: float) -> tuple[Source, ...]:
     """The practicals of the place at given dimmers in stops; below -20 they are muted."""
@@ -54,7 +51,7 @@ def _noon() -> Look:
 
 def _broken() -> Look:
     return Look(
-        "broken afternoon", 15.4, weather=Weather(CRISP, CLOUDS["broken"]),
+        "broken afternoon", 15.4, weather=Weather(clouds=CLOUDS["broken"]),
         sources=(*_daylight(), *_lamps(-99, -99, -99, -99)),
         medium=Medium(visibility_m=14000.0, fall_off_m=120.0), ev100=13.7, note="patches of sun walk over the marsh",
     )  # fmt: skip
@@ -72,7 +69,7 @@ def _golden() -> Look:
 
 def _blue() -> Look:
     return Look(
-        "blue hour", 19.72, weather=Weather(CRISP, CLOUDS["high thin"]),
+        "blue hour", 19.72, weather=Weather(clouds=CLOUDS["high thin"]),
         sources=(*_daylight(), *_lamps(-3.0, -2.5, -4.4, -99)),
         medium=Medium(visibility_m=900.0, fall_off_m=6.0, anisotropy=0.6), ev100=2.6,
         note="the sun just gone, lamps against the last light",
@@ -120,17 +117,16 @@ def _starry() -> Look:
         Source("sky", "sky", Sky(), 1.0, "true", role="fill"),
     )
     return Look(
-        "starry night", 23.4, "2024-08-05", Weather(CRISP, town_cd_m2=0.0009, town_azimuth_deg=285.0, softness_deg=6.0),
+        "starry night", 23.4, "2024-08-05", Weather(town_cd_m2=0.0009, town_azimuth_deg=285.0, softness_deg=6.0),
         sources=(*sources, *_lamps(-12.0, -13.0, -12.0, -99)),
         medium=Medium(visibility_m=9000.0, fall_off_m=30.0), ev100=-7.2, note="no moon; the town over the water",
     )  # fmt: skip
 
 
 def _loft() -> Look:
-    dome = ClearSky(19.0, 262.0, weather=Weather(CRISP))
     sources = (
         Source("sun", "sun", Sun(19.0, 262.0, 0.53, follows_hour=False), 66000.0, "lx", kelvin=3900.0, role="key"),
-        Source("sky", "sky", Sky(dome, follows_hour=False), 8400.0, "lx", -0.7, role="fill"),
+        Source("sky", "sky", Sky(ClearSky(19.0, 262.0), follows_hour=False), 8400.0, "lx", -0.7, role="fill"),
     )
     return Look(
         "loft shafts", 16.75,
@@ -176,11 +172,6 @@ def _lamplit() -> Look:
     )  # fmt: skip
 
 
-def _crisp(look: Look) -> Look:
-    """A look of a day clearer than most, unless it says otherwise."""
-    return attrs.evolve(look, weather=Weather(CRISP)) if look.weather == Weather() else look
-
-
 def demo_document(place_path: Path) -> Document:
     """The demo document over a built place."""
     place = load_place(place_path)
@@ -198,7 +189,7 @@ def demo_document(place_path: Path) -> Document:
     drafts = (_noon(), _broken(), _bank(), _golden(), _blue(), _moonlit(), _lamplit(), _starry(), _loft())
     looks = tuple(
         attrs.evolve(k, sources=tuple(under_heavens(s, k, reference.site) for s in k.sources))
-        for k in map(_crisp, drafts)
+        for k in drafts
     )
     return Document(reference, shots, looks, (), "Landing", "golden hour")
 

@@ -18,11 +18,15 @@ FRAMES_PER_SECOND = 24.0
 
 @attrs.frozen
 class PlaceRef:
-    """Which modelled place the document lights, and where on earth it lies. ``path`` is absolute while it is open."""
+    """Which modelled place the document lights, and where on earth it lies. ``path`` is absolute while it is open.
+
+    ``scene`` names one of a file's scenes, "" the one it shows by itself.
+    """
 
     path: str = ""
     scale: float = 1.0
     site: Site = Site()
+    scene: str = ""
 
 
 @attrs.frozen

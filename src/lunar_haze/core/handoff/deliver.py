@@ -42,6 +42,11 @@ def source_layers(look: Look, view: View, place_key: str, layers: dict[str, Laye
     return named
 
 
+def _clock(hour_h: float) -> str:
+    minutes = round(hour_h * 60) % 1440
+    return f"{minutes // 60:02d}:{minutes % 60:02d} local time"
+
+
 def deliver(
     path: Path,
     shot: Shot,
@@ -65,6 +70,9 @@ def deliver(
         "lunarHazeShot": shot.name,
         "lunarHazeLook": look.name,
         "lunarHazeExposure": f"EV100 {look.ev100:g} {look.stops:+g} stops",
+        "lunarHazeTime": f"{look.date} {_clock(look.hour_h)}",
+        "lunarHazeFrame": f"{shot.frame} of {shot.first_frame} to {shot.last_frame}",
+        "lunarHazeDenoised": "no" if clean is None or layers else "yes",
     }
     if layers:
         extra = {} if clean is None else {"denoised": clean}

@@ -1,22 +1,28 @@
 """Stills and layers for other tools: PNG with the display view, OpenEXR with one named layer a source."""
 
+import datetime as dt
 import re
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze import __version__
 from lunar_haze.core.errors import HandOffError, os_reason
 
 #: CIE xy of the ACEScg primaries and white, for the EXR header.
 _CHROMATICITIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
 
 
+#: Names of channels and layers that a still has besides its sources; readers do not tell their case apart.
+RESERVED = frozenset({"r", "g", "b", "a", "rgb", "rgba", "z", "y", "denoised", "beauty", "depth"})
+
+
 def layer_name(name: str, taken: set[str]) -> str:
-    """A source's name as an EXR layer: letters, digits and underscores, unlike the others."""
+    """A source's name as an EXR layer: letters, digits and underscores, unlike the others and `RESERVED`."""
     safe = re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_") or "source"
     unique, number = safe, 2
-    while unique in taken:
+    while unique in taken or unique.lower() in RESERVED:
         unique, number = f"{safe}_{number}", number + 1
     taken.add(unique)
     return unique
@@ -61,8 +67,8 @@ def write_exr(
 ) -> None:
     """Write scene-linear ACEScg float32 [cd/m2]: R, G, B of the beauty, and NAME.R/G/B for each layer.
 
-    ``notes`` become text attributes. The layers are in the state in which they add up to the
-    undenoised beauty.
+    ``notes`` become text attributes, beside the standard ones for colours, program and date. The layers are
+    in the state in which they add up to the undenoised beauty.
     """
     import OpenEXR
 
@@ -74,6 +80,11 @@ def write_exr(
         "type": OpenEXR.scanlineimage,
         "chromaticities": _CHROMATICITIES,
         "whiteLuminance": 1.0,
+        "colorInteropID": "lin_ap1_scene",
+        "lunarHazeUnits": "scene-linear ACEScg (AP1 primaries, D60 white), luminance in cd/m2",
+        "software": f"Lunar Haze {__version__}",
+        "capDate": dt.datetime.now(dt.UTC).strftime("%Y:%m:%d %H:%M:%S"),
+        "utcOffset": 0.0,
         **notes,
     }
     _place(path, lambda to: OpenEXR.File(header, channels).write(str(to)))

@@ -36,11 +36,12 @@ def digest(value: object) -> str:
 
 @attrs.frozen
 class PlaceSpec:
-    """Which place to load: a file, the scale applied to it and a digest of its bytes."""
+    """Which place to load: a file, the scale applied to it, a digest of its bytes, which scene of it ("" its own)."""
 
     path: str
     scale: float
     key: str
+    scene: str = ""
 
 
 @attrs.frozen

@@ -1,224 +1,92 @@
 """Reads glTF 2.0 (.glb, .gltf) into a `Place`.
 
-Geometry, node transforms, metallic-roughness materials, base-colour / metallic-roughness / normal
-/ emissive textures, alpha mask and blend, KHR_materials_emissive_strength,
-KHR_materials_transmission, KHR_texture_transform (noted), cameras. Y-up becomes Z-up:
-(x, y, z) -> (x, -z, y). What is not understood is named in the place's notes.
+Geometry (sparse, quantized, Draco where its library is installed), node transforms, instances
+(EXT_mesh_gpu_instancing), shapes a mesh is moved to by its weights, vertex colours, materials (`gltf_material`),
+cameras and lights (KHR_lights_punctual). Y-up becomes Z-up: (x, y, z) -> (x, -z, y). What is not understood is
+named in the place's notes.
 """
 
-import base64
-import io
-import json
 import math
-import struct
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
-from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG
-from lunar_haze.core.errors import PlaceError, os_reason
+from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_encode
+from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.camera import SENSOR_WIDTH_MM, Camera
-from lunar_haze.core.place.model import Material, Place, PlaceCamera, Texture, smooth_normals
+from lunar_haze.core.place.gltf_draco import unpacked
+from lunar_haze.core.place.gltf_file import GltfFile, Json, item
+from lunar_haze.core.place.gltf_material import MaterialReader, Worn, number
+from lunar_haze.core.place.model import Material, Place, PlaceCamera, PlaceLight, Texture, smooth_normals
 
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
-_COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
-_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_UNDERSTOOD = {"KHR_materials_emissive_strength", "KHR_materials_transmission", "KHR_materials_ior",
-               "KHR_materials_unlit"}  # fmt: skip
-#: Emission of glTF materials is unitless in practice; 1.0 is read as this luminance.
-NITS_PER_UNIT = 1000.0
+#: Extensions of the whole file that are read, or that material by material is told about.
+_READ = {
+    "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_texture_transform", "KHR_draco_mesh_compression",
+    "EXT_mesh_gpu_instancing", "EXT_texture_webp", "EXT_texture_avif",
+}  # fmt: skip
+#: Instances of one mesh, at the most.
+_MOST_INSTANCES = 200_000
+#: What parts of a damaged file raise.
+_DAMAGE = (
+    IndexError, KeyError, AttributeError, TypeError, ValueError, OverflowError, ZeroDivisionError, RecursionError,
+    np.linalg.LinAlgError,
+)  # fmt: skip
 
 
-class _Json(dict):
-    """A JSON object whose members read as attributes, None where absent.
+def read_gltf(path: Path, scene: str = "") -> Place:
+    """Place from a .glb or .gltf file, of the ``scene`` of that name, else the one the file shows.
 
-    The document is read as plain JSON: general glTF classes take two seconds for the thousand
-    nodes of the demo place, on every start.
+    Raises PlaceError with a sentence to show.
     """
-
-    __getattr__ = dict.get
-
-
-class _Reader:
-    def __init__(self, path: Path, gltf: _Json, blob: bytes | None) -> None:
-        self.path = path
-        self.gltf = gltf
-        self.blob = blob
-        self.notes: list[str] = []
-        self.textures: list[Texture] = []
-        self.texture_numbers: dict[tuple[int, bool], int] = {}
-        self.buffers: dict[int, bytes] = {}
-
-    def note(self, text: str) -> None:
-        if text not in self.notes:
-            self.notes.append(text)
-
-    def buffer(self, index: int) -> bytes:
-        if index not in self.buffers:
-            uri = self.gltf.buffers[index].uri
-            if uri is None:
-                data = self.blob
-                if data is None:
-                    raise PlaceError(f"{self.path.name} is cut short: its binary part is missing; copy it again")
-            elif uri.startswith("data:"):
-                data = base64.b64decode(uri.split(",", 1)[1])
-            else:
-                try:
-                    data = (self.path.parent / uri).read_bytes()
-                except OSError as error:
-                    raise PlaceError(
-                        f"{self.path.name} needs {uri} beside it, which cannot be read ({os_reason(error)})"
-                    ) from error
-            if len(data) < self.gltf.buffers[index].byteLength:
-                raise PlaceError(f"{self.path.name} is cut short: part of its geometry is missing; copy it again")
-            self.buffers[index] = data
-        return self.buffers[index]
-
-    def view(self, index: int) -> bytes:
-        view = self.gltf.bufferViews[index]
-        start = view.byteOffset or 0
-        return self.buffer(view.buffer)[start : start + view.byteLength]
-
-    def accessor(self, index: int) -> NDArray:
-        accessor = self.gltf.accessors[index]
-        dtype = np.dtype(_COMPONENT[accessor.componentType])
-        width = _WIDTH[accessor.type]
-        if accessor.bufferView is None:
-            array = np.zeros((accessor.count, width), dtype)
-        else:
-            view = self.gltf.bufferViews[accessor.bufferView]
-            stride = view.byteStride or dtype.itemsize * width
-            start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
-            data = self.buffer(view.buffer)
-            if start + stride * (accessor.count - 1) + dtype.itemsize * width > len(data):
-                raise PlaceError(f"{self.path.name} is cut short: part of its geometry is missing; copy it again")
-            array = np.ndarray((accessor.count, width), dtype, data, start, (stride, dtype.itemsize)).copy()
-        if accessor.sparse is not None:
-            indices = np.frombuffer(
-                self.view(accessor.sparse.indices.bufferView),
-                _COMPONENT[accessor.sparse.indices.componentType],
-                accessor.sparse.count,
-                accessor.sparse.indices.byteOffset or 0,
-            )
-            values = np.frombuffer(
-                self.view(accessor.sparse.values.bufferView), dtype, accessor.sparse.count * width,
-                accessor.sparse.values.byteOffset or 0,
-            )  # fmt: skip
-            array[indices] = values.reshape(-1, width)
-        if accessor.normalized:
-            array = np.maximum(array.astype(np.float32) / np.iinfo(dtype).max, -1.0)
-        return array
-
-    def texture(self, info: _Json | None, is_colour: bool) -> int:
-        """Number of a texture, decoded on first use; -1 when there is none or it cannot be read."""
-        if info is None:
-            return -1
-        if info.texCoord:
-            self.note("a texture uses a second set of coordinates; the first is used instead")
-        if (info.extensions or {}).get("KHR_texture_transform"):
-            self.note("texture offsets and scales (KHR_texture_transform) are not applied")
-        image_index = self.gltf.textures[info.index].source
-        if image_index is None:
-            self.note(f"texture {info.index} has no picture in a format that can be read; its flat colour is used")
-            return -1
-        key = (image_index, is_colour)
-        if key not in self.texture_numbers:
-            self.texture_numbers[key] = self._decode(image_index, is_colour)
-        return self.texture_numbers[key]
-
-    def _decode(self, image_index: int, is_colour: bool) -> int:
-        image = self.gltf.images[image_index]
-        name = image.name or image.uri or f"image {image_index}"
-        if name.startswith("data:"):
-            name = f"image {image_index}"
-        try:
-            if image.bufferView is not None:
-                data = self.view(image.bufferView)
-            elif image.uri.startswith("data:"):
-                data = base64.b64decode(image.uri.split(",", 1)[1])
-            else:
-                data = (self.path.parent / image.uri).read_bytes()
-            with Image.open(io.BytesIO(data)) as picture:
-                pixels = np.asarray(picture.convert("RGBA")).copy()
-        except (OSError, UnidentifiedImageError, ValueError) as error:
-            reason = os_reason(error) if isinstance(error, OSError) and error.strerror else "not a readable picture"
-            self.note(f"texture “{name}” cannot be read ({reason}); the material's flat colour is used")
-            return -1
-        self.textures.append(Texture(name, pixels, is_colour))
-        return len(self.textures) - 1
-
-    def material(self, index: int) -> Material:
-        m = self.gltf.materials[index]
-        pbr = m.pbrMetallicRoughness
-        extensions = m.extensions or {}
-        for name in extensions:
-            if name not in _UNDERSTOOD:
-                self.note(f"material “{m.name or index}”: {name} is not understood and left out")
-        factor = list(pbr.baseColorFactor or (1, 1, 1, 1)) if pbr else [1, 1, 1, 1]
-        strength = extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
-        emissive = SRGB_TO_ACESCG @ np.array(m.emissiveFactor or (0, 0, 0), float) * strength * NITS_PER_UNIT
-        clear = extensions.get("KHR_materials_transmission", {}).get("transmissionFactor", 0.0)
-        alpha_cutoff = 0.0
-        if m.alphaMode == "MASK":
-            alpha_cutoff = m.alphaCutoff if m.alphaCutoff is not None else 0.5
-        elif m.alphaMode == "BLEND" and not clear:
-            if factor[3] < 1.0:
-                clear = 1.0 - factor[3]
-            else:
-                alpha_cutoff = 0.5
-                self.note(f"material “{m.name or index}”: blended edges are cut at half alpha")
-        return Material(
-            name=m.name or f"material {index}",
-            base_colour=tuple((SRGB_TO_ACESCG @ np.array(factor[:3], float)).tolist()),
-            metallic=1.0 if pbr is None or pbr.metallicFactor is None else float(pbr.metallicFactor),
-            roughness=1.0 if pbr is None or pbr.roughnessFactor is None else float(pbr.roughnessFactor),
-            emissive=tuple(emissive.tolist()),
-            alpha_cutoff=float(alpha_cutoff),
-            clear=float(clear),
-            double_sided=bool(m.doubleSided),
-            base_texture=self.texture(pbr.baseColorTexture if pbr else None, True),
-            roughness_texture=self.texture(pbr.metallicRoughnessTexture if pbr else None, False),
-            normal_texture=self.texture(m.normalTexture, False),
-            emissive_texture=self.texture(m.emissiveTexture, True),
-        )
+    try:
+        file = GltfFile(path)
+        gltf = file.gltf
+        for extension in gltf.extensionsRequired or []:
+            if "meshopt" in str(extension).lower():
+                raise PlaceError(f"{path.name} is compressed ({extension}); export it without mesh compression")
+        for extension in gltf.extensionsUsed or []:
+            if extension not in _READ and not str(extension).startswith("KHR_materials_"):
+                file.note(f"the extension {extension} is not understood and left out")
+        if "KHR_materials_variants" in (gltf.extensions or {}):
+            file.note("the file holds variants of its materials; the first is shown")
+        if gltf.animations:
+            file.note(f"{len(gltf.animations)} animations are left out; the place stands as in its rest pose")
+        return _Assembly(file, scene).place()
+    except _DAMAGE as error:
+        raise PlaceError(f"{path.name} is damaged: its parts do not fit together; export it again") from error
+    except MemoryError as error:
+        raise PlaceError(f"{path.name} is larger than this machine's memory holds") from error
 
 
-def _local_matrix(node: _Json) -> NDArray:
-    if node.matrix:
-        return np.array(node.matrix, float).reshape(4, 4).T
-    x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
-    rotation = np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
+def _vector(value: Any, default: tuple[float, ...]) -> NDArray:
+    array = np.array(default if value is None else value, float)
+    if array.shape != (len(default),) or not np.isfinite(array).all():
+        raise ValueError(f"{value!r} is no vector of {len(default)} numbers")
+    return array
+
+
+def _turned(quaternion: NDArray) -> NDArray:
+    """Rotations (..., 3, 3) of quaternions (..., 4), made unit first."""
+    x, y, z, w = np.moveaxis(quaternion / np.maximum(np.linalg.norm(quaternion, axis=-1, keepdims=True), 1e-30), -1, 0)
+    rows = (
+        (1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)),
+        (2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)),
+        (2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)),
     )
+    return np.stack([np.stack(row, -1) for row in rows], -2)
+
+
+def _local_matrix(node: Json) -> NDArray:
+    if node.matrix is not None:
+        return _vector(node.matrix, tuple(np.eye(4).ravel())).reshape(4, 4).T
     matrix = np.eye(4)
-    matrix[:3, :3] = rotation * np.array(node.scale or (1.0, 1.0, 1.0))
-    matrix[:3, 3] = node.translation or (0.0, 0.0, 0.0)
+    matrix[:3, :3] = _turned(_vector(node.rotation, (0.0, 0.0, 0.0, 1.0))) * _vector(node.scale, (1.0, 1.0, 1.0))
+    matrix[:3, 3] = _vector(node.translation, (0.0, 0.0, 0.0))
     return matrix
-
-
-def _world_matrices(gltf: _Json) -> list[tuple[int, NDArray]]:
-    """Nodes of the default scene with their world matrices, in Z-up metres."""
-    scene = gltf.scenes[gltf.scene or 0] if gltf.scenes else None
-    children = {c for node in gltf.nodes for c in node.children or []}
-    roots = scene.nodes if scene else [i for i in range(len(gltf.nodes)) if i not in children]
-    found: list[tuple[int, NDArray]] = []
-    stack = [(root, Y_UP_TO_Z_UP) for root in roots or []]
-    seen: set[int] = set()
-    while stack:
-        index, parent = stack.pop()
-        if index in seen:
-            continue
-        seen.add(index)
-        world = parent @ _local_matrix(gltf.nodes[index])
-        found.append((index, world))
-        stack.extend((child, world) for child in gltf.nodes[index].children or [])
-    return sorted(found, key=lambda item: item[0])
 
 
 def _as_triangles(indices: NDArray, mode: int) -> NDArray | None:
@@ -229,139 +97,238 @@ def _as_triangles(indices: NDArray, mode: int) -> NDArray | None:
         strips[1::2] = strips[1::2, ::-1]
         return strips
     if mode == 6:
-        return np.stack([np.full(len(indices) - 2, indices[0]), indices[1:-1], indices[2:]], 1)
+        return np.stack([np.full(max(len(indices) - 2, 0), indices[0]), indices[1:-1], indices[2:]], 1)
     return None
 
 
-def _open(path: Path) -> tuple[_Json, bytes | None]:
-    """The glTF document and, for .glb, its binary chunk."""
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise PlaceError(f"{path} cannot be read: {os_reason(error)}") from error
-    blob = None
-    try:
-        if path.suffix.lower() == ".glb":
-            if len(data) < 20 or data[:4] != b"glTF":
-                raise PlaceError(f"{path.name} is not a binary glTF file; export the set as .glb again")
-            declared, json_length = struct.unpack("<I", data[8:12])[0], struct.unpack("<I", data[12:16])[0]
-            if len(data) < declared:
-                raise PlaceError(f"{path.name} is cut short ({len(data):,} of {declared:,} bytes); copy it again")
-            text = data[20 : 20 + json_length]
-            if declared > 28 + json_length:
-                blob = data[28 + json_length : declared]
+class _Assembly:
+    """Puts the parts of a file together as one place."""
+
+    def __init__(self, file: GltfFile, scene: str) -> None:
+        self.file, self.gltf, self._scene = file, file.gltf, scene
+        self._materials = MaterialReader(file)
+        self._parts: dict[str, list[NDArray]] = {k: [] for k in ("p", "n", "uv", "c", "t", "m", "o")}
+        self._objects: list[str] = []
+        self._cameras: list[PlaceCamera] = []
+        self._lights: list[PlaceLight] = []
+        self._base = 0
+        self._coloured = False
+
+    def place(self) -> Place:
+        """The whole place."""
+        gltf = self.gltf
+        worn = [self._materials.material(i) for i in range(len(gltf.materials or []))]
+        for index, world in self._nodes():
+            node = item(gltf.nodes, index, "node")
+            name = str(node.name or f"object {index}")
+            if node.camera is not None:
+                self._add_camera(node.camera, world, name)
+            light = (node.extensions or {}).get("KHR_lights_punctual")
+            if light is not None:
+                self._add_light(light.light, world, name)
+            if node.skin is not None:
+                self.file.note(f"“{name}” is skinned; it stands in its rest pose")
+            if node.mesh is not None:
+                self._add_mesh(node, world, name, worn)
+        return self._together([w.material for w in worn], self._materials.textures)
+
+    def _together(self, materials: list[Material], textures: list[Texture]) -> Place:
+        shapes = {"p": (0, 3), "n": (0, 3), "uv": (0, 2), "c": (0, 4), "t": (0, 3), "m": (0,), "o": (0,)}
+        kinds = {"p": "f4", "n": "f4", "uv": "f4", "c": "u1", "t": "u4", "m": "i4", "o": "i4"}
+        arrays = {
+            k: np.ascontiguousarray(np.concatenate(v) if v else np.zeros(shapes[k]), kinds[k])
+            for k, v in self._parts.items()
+        }
+        return Place(
+            arrays["p"], arrays["n"], arrays["uv"], arrays["t"], arrays["m"], arrays["o"],
+            (*materials, Material("plain")), tuple(textures), tuple(self._objects), tuple(self._cameras),
+            tuple(self.file.notes), arrays["c"] if self._coloured else None, tuple(self._lights), self._scene_names(),
+        )  # fmt: skip
+
+    # -- nodes ----------------------------------------------------------------------------------
+
+    def _scene_names(self) -> tuple[str, ...]:
+        return tuple(str(s.name or f"scene {i}") for i, s in enumerate(self.gltf.scenes or []))
+
+    def _roots(self) -> list[int]:
+        names = self._scene_names()
+        if not names:
+            children = {c for node in self.gltf.nodes or [] for c in node.children or []}
+            return [i for i in range(len(self.gltf.nodes or [])) if i not in children]
+        number_ = 0 if self.gltf.scene is None else self.gltf.scene
+        if self._scene:
+            if self._scene not in names:
+                raise PlaceError(
+                    f"{self.file.path.name} holds no scene “{self._scene}”; it holds {', '.join(names)}"
+                )
+            number_ = names.index(self._scene)
+        shown = item(self.gltf.scenes, number_, "scene")
+        others = [n for i, n in enumerate(names) if i != number_]
+        if others:
+            self.file.note(f"scene “{names[number_]}” is shown; the file also holds {', '.join(others)}")
+        return shown.nodes or []
+
+    def _nodes(self) -> Iterator[tuple[int, NDArray]]:
+        """Nodes of the scene with their world matrices, in Z-up metres."""
+        found: list[tuple[int, NDArray]] = []
+        stack = [(root, Y_UP_TO_Z_UP) for root in self._roots()]
+        seen: set[int] = set()
+        while stack:
+            index, parent = stack.pop()
+            node = item(self.gltf.nodes, index, "node")
+            if index in seen:
+                continue
+            seen.add(index)
+            world = parent @ _local_matrix(node)
+            found.append((index, world))
+            stack.extend((child, world) for child in node.children or [])
+        yield from sorted(found, key=lambda pair: pair[0])
+
+    # -- cameras and lights ---------------------------------------------------------------------
+
+    def _add_camera(self, index: int, world: NDArray, name: str) -> None:
+        camera = item(self.gltf.cameras, index, "camera")
+        name = str(camera.name or name)
+        perspective = camera.perspective
+        if camera.type != "perspective" or perspective is None:
+            self.file.note(f"camera “{name}” is not a perspective one and left out")
+            return
+        yfov, aspect = number(perspective.yfov, math.nan), number(perspective.aspectRatio, 16 / 9)
+        if not 0.0 < yfov < math.pi or not aspect > 0.0:
+            self.file.note(f"camera “{name}” has a field of view of {yfov:g} radians, which is none; it is left out")
+            return
+        position = world[:3, 3]
+        forward = -world[:3, 2] / max(np.linalg.norm(world[:3, 2]), 1e-12)
+        # A camera without a target gets one at a comfortable working distance.
+        aim = position + forward * 8.0
+        focal = SENSOR_WIDTH_MM / 2 / (math.tan(yfov / 2) * aspect)
+        self._cameras.append(PlaceCamera(name, Camera(tuple(position.tolist()), tuple(aim.tolist()), focal)))
+
+    def _add_light(self, index: int, world: NDArray, name: str) -> None:
+        described = ((self.gltf.extensions or {}).get("KHR_lights_punctual") or Json()).lights
+        light = item(described, index, "light")
+        kind = {"point": "point", "spot": "spot", "directional": "sun"}.get(light.type)
+        if kind is None:
+            self.file.note(f"light “{light.name or name}” is of a kind not known here ({light.type}); it is left out")
+            return
+        spot = light.spot or Json()
+        colour = SRGB_TO_ACESCG @ _vector(light.color, (1.0, 1.0, 1.0))
+        forward = -world[:3, 2] / max(np.linalg.norm(world[:3, 2]), 1e-12)
+        self._lights.append(PlaceLight(
+            str(light.name or name), kind, tuple(world[:3, 3].tolist()), tuple(forward.tolist()),
+            tuple(colour.tolist()), max(number(light.intensity, 1.0), 0.0),
+            math.inf if light.range is None else number(light.range, 1.0),
+            math.degrees(number(spot.innerConeAngle, 0.0)), math.degrees(number(spot.outerConeAngle, math.pi / 4)),
+        ))  # fmt: skip
+
+    # -- meshes ---------------------------------------------------------------------------------
+
+    def _instances(self, node: Json, world: NDArray, name: str) -> list[NDArray]:
+        """World matrices of all copies of a node's mesh."""
+        instancing = (node.extensions or {}).get("EXT_mesh_gpu_instancing")
+        if instancing is None:
+            return [world]
+        given = {k: self.file.accessor(v).astype(float) for k, v in (instancing.attributes or {}).items()}
+        count = min((len(v) for v in given.values()), default=0)
+        if count > _MOST_INSTANCES:
+            self.file.note(f"“{name}” stands {count:,} times; {_MOST_INSTANCES:,} of them are shown")
+            count = _MOST_INSTANCES
+        local = np.tile(np.eye(4), (count, 1, 1))
+        if "ROTATION" in given:
+            local[:, :3, :3] = _turned(given["ROTATION"][:count])
+        if "SCALE" in given:
+            local[:, :3, :3] *= given["SCALE"][:count, None, :]
+        if "TRANSLATION" in given:
+            local[:, :3, 3] = given["TRANSLATION"][:count]
+        return list(world @ local)
+
+    def _add_mesh(self, node: Json, world: NDArray, name: str, worn: list[Worn]) -> None:
+        mesh = item(self.gltf.meshes, node.mesh, "mesh")
+        self._objects.append(name)
+        weights = node.weights if node.weights is not None else mesh.weights
+        for matrix in self._instances(node, world, name):
+            for primitive in mesh.primitives:
+                self._add_primitive(primitive, matrix, name, worn, weights or [])
+
+    def _read(self, primitive: Json) -> tuple[dict[str, NDArray], NDArray | None]:
+        """Attributes by name, and the indices."""
+        draco = (primitive.extensions or {}).get("KHR_draco_mesh_compression")
+        if draco is not None:
+            return unpacked(self.file, draco)
+        attributes = {k: self.file.accessor(v) for k, v in primitive.attributes.items() if k in _ATTRIBUTES}
+        indices = None if primitive.indices is None else self.file.accessor(primitive.indices)[:, 0].astype(np.int64)
+        return attributes, indices
+
+    def _add_primitive(self, primitive: Json, world: NDArray, name: str, worn: list[Worn], weights: list) -> None:
+        attributes, indices = self._read(primitive)
+        if "POSITION" not in attributes:
+            return
+        positions = attributes["POSITION"].astype(np.float64)
+        normals = attributes.get("NORMAL")
+        for weight, target in zip(weights, primitive.targets or []):
+            # Shapes that a mesh is moved to, as far as it is moved.
+            if weight and target.POSITION is not None:
+                positions = positions + weight * self.file.accessor(target.POSITION)
+            if weight and target.NORMAL is not None and normals is not None:
+                normals = normals + weight * self.file.accessor(target.NORMAL)
+        indices = np.arange(len(positions)) if indices is None else indices
+        mode = 4 if primitive.mode is None else primitive.mode
+        triangles = _as_triangles(indices, mode)
+        if triangles is None:
+            self.file.note(f"“{name}” holds points or lines, which give no surface; they are left out")
+            return
+        if len(triangles) and (triangles.max() >= len(positions) or triangles.min() < 0):
+            raise ValueError("index out of range")
+        with np.errstate(invalid="ignore", over="ignore"):
+            placed = (positions @ world[:3, :3].T + world[:3, 3]).astype(np.float32)
+        if np.linalg.det(world[:3, :3]) < 0:
+            triangles = triangles[:, ::-1]
+        if normals is not None and len(normals) == len(positions):
+            raw = normals @ np.linalg.pinv(world[:3, :3])
+            normals = raw / np.maximum(np.linalg.norm(raw, axis=1, keepdims=True), 1e-12)
         else:
-            text = data
-        gltf = json.loads(text, object_hook=_Json)
-    except (ValueError, struct.error) as error:
-        raise PlaceError(f"{path.name} is damaged and cannot be read as glTF; export it again") from error
-    if not isinstance(gltf, _Json) or gltf.asset is None:
-        raise PlaceError(f"{path.name} is not a glTF file; export the set as glTF 2.0 (.glb)")
-    if not str(gltf.asset.version).startswith("2"):
-        raise PlaceError(f"{path.name} is glTF {gltf.asset.version}; export it as glTF 2.0")
-    return gltf, blob
+            normals = smooth_normals(placed, triangles)
+        number_ = len(worn)
+        wears = Worn(Material("plain"))
+        if primitive.material is not None:
+            wears, number_ = item(worn, primitive.material, "material"), primitive.material
+        self._lay(placed, normals, self._uvs(attributes, wears, len(placed)), self._colours(attributes, len(placed)),
+                  triangles, number_)  # fmt: skip
+
+    def _lay(
+        self, placed: NDArray, normals: NDArray, uvs: NDArray, colours: NDArray, triangles: NDArray, material: int
+    ) -> None:
+        parts = self._parts
+        parts["p"].append(placed)
+        parts["n"].append(normals.astype(np.float32))
+        parts["uv"].append(uvs.astype(np.float32))
+        parts["c"].append(colours)
+        parts["t"].append((triangles + self._base).astype(np.uint32))
+        parts["m"].append(np.full(len(triangles), material, np.int32))
+        parts["o"].append(np.full(len(triangles), len(self._objects) - 1, np.int32))
+        self._base += len(placed)
+
+    def _uvs(self, attributes: dict[str, NDArray], wears: Worn, count: int) -> NDArray:
+        uvs = attributes.get(f"TEXCOORD_{wears.uv_set}", attributes.get("TEXCOORD_0"))
+        if uvs is None or len(uvs) != count:
+            return np.zeros((count, 2))
+        if wears.uv_matrix is None:
+            return uvs
+        matrix = np.array(wears.uv_matrix)
+        return uvs.astype(np.float64) @ matrix[:, :2].T + matrix[:, 2]
+
+    def _colours(self, attributes: dict[str, NDArray], count: int) -> NDArray[np.uint8]:
+        """Vertex colours (count, 4): rgb encoded as sRGB, alpha as it is; white where there are none."""
+        given = attributes.get("COLOR_0")
+        colours = np.full((count, 4), 255, np.uint8)
+        if given is None or len(given) != count:
+            return colours
+        self._coloured = True
+        linear = np.clip(given.astype(np.float64), 0.0, 1.0)
+        colours[:, :3] = np.round(srgb_encode(linear[:, :3]) * 255)
+        if linear.shape[1] == 4:
+            colours[:, 3] = np.round(linear[:, 3] * 255)
+        return colours
 
 
-def _camera(gltf_camera: _Json, world: NDArray, name: str) -> PlaceCamera | None:
-    perspective = gltf_camera.perspective
-    if gltf_camera.type != "perspective" or perspective is None:
-        return None
-    position = world[:3, 3]
-    forward = -world[:3, 2] / max(np.linalg.norm(world[:3, 2]), 1e-12)
-    aspect = perspective.aspectRatio or 16 / 9
-    tan_half_width = math.tan(perspective.yfov / 2) * aspect
-    # A camera without a target gets one at a comfortable working distance.
-    aim = position + forward * 8.0
-    return PlaceCamera(
-        name, Camera(tuple(position.tolist()), tuple(aim.tolist()), SENSOR_WIDTH_MM / 2 / tan_half_width)
-    )
-
-
-def read_gltf(path: Path) -> Place:
-    """Place from a .glb or .gltf file. Raises PlaceError with a sentence to show."""
-    gltf, blob = _open(path)
-    reader = _Reader(path, gltf, blob)
-    for extension in gltf.extensionsRequired or []:
-        if "draco" in extension.lower() or "meshopt" in extension.lower():
-            raise PlaceError(f"{path.name} is compressed ({extension}); export it without mesh compression")
-    for extension in gltf.extensionsUsed or []:
-        if extension not in _UNDERSTOOD and extension != "KHR_texture_transform":
-            reader.note(f"the extension {extension} is not understood and left out")
-    if gltf.animations:
-        reader.note(f"{len(gltf.animations)} animations are left out; the place stands as in its rest pose")
-    try:
-        return _assemble(reader)
-    except (IndexError, KeyError, AttributeError, TypeError, ValueError) as error:
-        raise PlaceError(f"{path.name} is damaged: its parts do not fit together; export it again") from error
-
-
-def _assemble(reader: _Reader) -> Place:
-    gltf = reader.gltf
-    materials = [reader.material(i) for i in range(len(gltf.materials or []))]
-    plain = len(materials)
-    parts: dict[str, list[NDArray]] = {k: [] for k in ("p", "n", "uv", "t", "m", "o")}
-    objects: list[str] = []
-    cameras: list[PlaceCamera] = []
-    base = 0
-    for node_index, world in _world_matrices(gltf):
-        node = gltf.nodes[node_index]
-        name = node.name or f"object {node_index}"
-        if node.camera is not None:
-            camera = _camera(gltf.cameras[node.camera], world, gltf.cameras[node.camera].name or name)
-            if camera:
-                cameras.append(camera)
-            else:
-                reader.note(f"camera “{name}” is not a perspective one and left out")
-        if node.skin is not None:
-            reader.note(f"“{name}” is skinned; it stands in its rest pose")
-        if node.mesh is None:
-            continue
-        objects.append(name)
-        for primitive in gltf.meshes[node.mesh].primitives:
-            mode = 4 if primitive.mode is None else primitive.mode
-            if primitive.attributes.POSITION is None:
-                continue
-            positions = reader.accessor(primitive.attributes.POSITION).astype(np.float64)
-            indices = (
-                np.arange(len(positions))
-                if primitive.indices is None
-                else reader.accessor(primitive.indices)[:, 0].astype(np.int64)
-            )
-            triangles = _as_triangles(indices, mode)
-            if triangles is None:
-                reader.note(f"“{name}” holds points or lines, which give no surface; they are left out")
-                continue
-            if len(triangles) and triangles.max() >= len(positions):
-                raise ValueError("index out of range")
-            with np.errstate(invalid="ignore", over="ignore"):
-                placed = (positions @ world[:3, :3].T + world[:3, 3]).astype(np.float32)
-            if np.linalg.det(world[:3, :3]) < 0:
-                triangles = triangles[:, ::-1]
-            if primitive.attributes.NORMAL is not None:
-                raw = reader.accessor(primitive.attributes.NORMAL) @ np.linalg.pinv(world[:3, :3])
-                length = np.linalg.norm(raw, axis=1, keepdims=True)
-                normals = raw / np.maximum(length, 1e-12)
-            else:
-                normals = smooth_normals(placed, triangles)
-            if primitive.attributes.TEXCOORD_0 is not None:
-                uvs = reader.accessor(primitive.attributes.TEXCOORD_0)
-            else:
-                uvs = np.zeros((len(placed), 2))
-            material = primitive.material if primitive.material is not None else plain
-            parts["p"].append(placed)
-            parts["n"].append(normals.astype(np.float32))
-            parts["uv"].append(uvs.astype(np.float32))
-            parts["t"].append((triangles + base).astype(np.uint32))
-            parts["m"].append(np.full(len(triangles), material, np.int32))
-            parts["o"].append(np.full(len(triangles), len(objects) - 1, np.int32))
-            base += len(placed)
-    materials.append(Material("plain"))
-    empty = {"p": (0, 3), "n": (0, 3), "uv": (0, 2), "t": (0, 3), "m": (0,), "o": (0,)}
-    dtypes = {"p": np.float32, "n": np.float32, "uv": np.float32, "t": np.uint32, "m": np.int32, "o": np.int32}
-    arrays = {
-        k: np.ascontiguousarray(np.concatenate(v) if v else np.zeros(empty[k]), dtypes[k]) for k, v in parts.items()
-    }
-    return Place(
-        arrays["p"], arrays["n"], arrays["uv"], arrays["t"], arrays["m"], arrays["o"],
-        tuple(materials), tuple(reader.textures), tuple(objects), tuple(cameras), tuple(reader.notes),
-    )  # fmt: skip
+_ATTRIBUTES = ("POSITION", "NORMAL", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0")

@@ -3,7 +3,7 @@
 A place is made once on import and never edited; looks and shots refer to it.
 """
 
-import hashlib
+import math
 
 import attrs
 import numpy as np
@@ -28,7 +28,8 @@ class Material:
     """Metallic-roughness surface (glTF 2.0). Colours linear ACEScg; textures by number or -1.
 
     ``emissive`` is a luminance colour [cd/m2]; ``clear`` is the share of light that a thin tinted
-    sheet lets through (glass), 0 for what is solid.
+    sheet lets through (glass), 0 for what is solid. ``blend`` is the share of light that a surface of
+    coverage stops, before the alpha of its texture: the rest passes by as if it were not there; 0 for none.
     """
 
     name: str
@@ -38,6 +39,7 @@ class Material:
     emissive: tuple[float, float, float] = (0.0, 0.0, 0.0)
     alpha_cutoff: float = 0.0
     clear: float = 0.0
+    blend: float = 0.0
     double_sided: bool = False
     base_texture: int = -1
     roughness_texture: int = -1
@@ -51,8 +53,8 @@ class Material:
 
     @property
     def is_solid(self) -> bool:
-        """Whether no light ever passes: neither cut-out nor glass."""
-        return self.alpha_cutoff <= 0 and self.clear <= 0
+        """Whether no light ever passes: neither cut-out, glass, nor partly there."""
+        return self.alpha_cutoff <= 0 and self.clear <= 0 and self.blend <= 0
 
 
 @attrs.frozen
@@ -63,6 +65,25 @@ class PlaceCamera:
     camera: Camera
 
 
+@attrs.frozen
+class PlaceLight:
+    """A light that came with the file: a point, a spot or a far sun.
+
+    ``position`` and ``direction`` (unit) in the place's axes, ``colour`` ACEScg; ``intensity`` in cd, of a sun in
+    lx; nothing arrives past ``range_m``; angles of a spot from its axis, where it begins to fall and where it ends.
+    """
+
+    name: str
+    kind: str
+    position: tuple[float, float, float]
+    direction: tuple[float, float, float]
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    intensity: float = 1.0
+    range_m: float = math.inf
+    inner_deg: float = 0.0
+    outer_deg: float = 45.0
+
+
 @attrs.frozen(eq=False)
 class Place:
     """Geometry of a place. V vertices, T triangles.
@@ -70,7 +91,8 @@ class Place:
     ``positions`` (V, 3) float32 [m]; ``normals`` (V, 3) float32 unit; ``uvs`` (V, 2) float32 with
     v downwards as in glTF; ``triangles`` (T, 3) uint32; ``material_of`` and ``object_of`` (T,)
     int32 index ``materials`` and ``objects``. ``notes`` are sentences about what the import did
-    not understand or mended.
+    not understand or mended. ``colours`` (V, 4) uint8 are laid on the materials' own, rgb encoded as sRGB,
+    None where no mesh has any. ``scenes`` are the names of all scenes in the file.
     """
 
     positions: NDArray[np.float32]
@@ -84,6 +106,9 @@ class Place:
     objects: tuple[str, ...] = ()
     cameras: tuple[PlaceCamera, ...] = ()
     notes: tuple[str, ...] = ()
+    colours: NDArray[np.uint8] | None = None
+    lights: tuple[PlaceLight, ...] = ()
+    scenes: tuple[str, ...] = ()
 
     @property
     def bounds(self) -> tuple[NDArray, NDArray]:
@@ -94,16 +119,6 @@ class Place:
         """Materials that emit, and are worn by at least one triangle."""
         worn = set(np.unique(self.material_of).tolist())
         return [m for i, m in enumerate(self.materials) if m.glows and i in worn]
-
-    def content_key(self) -> str:
-        """Digest of all that rays see, so that layers of an edited place are never mistaken."""
-        digest = hashlib.blake2b(digest_size=16)
-        for array in (self.positions, self.normals, self.uvs, self.triangles, self.material_of):
-            digest.update(np.ascontiguousarray(array).data)
-        digest.update(repr(self.materials).encode())
-        for texture in self.textures:
-            digest.update(texture.pixels.tobytes())
-        return digest.hexdigest()
 
 
 def emissive_luminance(material: Material) -> float:
@@ -134,6 +149,8 @@ def validated(place: Place, source: str) -> Place:
             f"{source}: {int(bad.sum())} vertices are not numbers (NaN or infinite), the first in "
             f"“{owner}”; repair that mesh and export again"
         )
+    if min(place.material_of.min(initial=0), place.object_of.min(initial=0)) < 0:
+        raise PlaceError(f"{source} is damaged: a mesh wears a material that is not there; export the set again")
     if place.triangles.max(initial=0) >= len(place.positions):
         raise PlaceError(f"{source}: a triangle refers to a vertex that is not there; export the set again")
     if place.material_of.max(initial=0) >= len(place.materials):

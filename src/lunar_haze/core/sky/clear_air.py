@@ -23,10 +23,12 @@ SUN_ACESCG = BANDS[:, 1:4] @ XYZ_TO_ACESCG.T
 SUN_LX = float(BANDS[:, 2].sum())
 HAZE_HEIGHT_KM = 2.0
 HAZE_ALBEDO = 0.94
-#: Visibility [km] of the mean clear day: an optical depth of the haze of 0.26 at 550 nm. The published fit of
-#: daylight (Seidelmann 1992) is the mean of days so hazy: in air of 0.12, which is that of a crisp day, a sun at
-#: 20 to 35 degrees gives a quarter more than the fit, although its beam agrees with spectral models.
-CLEAR_KM = 28.0
+#: Visibility [km] of a crisp clear day: an optical depth of the haze of 0.12 at 550 nm. Its daylight is that of the
+#: IES clear sky (IES Lighting Handbook, 9th ed. 2000, ch. 8) within a tenth of a stop.
+CLEAR_KM = 54.7
+#: Visibility [km] of the mean clear day, an optical depth of 0.26. The fit of daylight in Seidelmann (1992) is of days
+#: so hazy: in crisp air a sun at 20 to 35 degrees gives a quarter more than that fit.
+MEAN_CLEAR_KM = 28.0
 PROFILE_STEP_KM = 0.1
 
 

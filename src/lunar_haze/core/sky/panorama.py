@@ -251,8 +251,9 @@ def find_lobe(pixels: NDArray[np.float32], clipped: bool = False) -> Lobe:
     luminance = small @ LUMINANCE_WEIGHTS
     directions, solid = map_directions(height, width)
     sigma = 1.0 if not clipped else max(HALO_DEG / 180.0 * height, 1.0)
-    blurred = gaussian_filter(luminance * (solid if clipped else 1.0), sigma, mode=("nearest", "wrap"))
-    y, x = np.unravel_index(np.argmax(blurred / (solid if clipped else 1.0)), blurred.shape)
+    weight = solid if clipped else np.ones_like(solid)
+    blurred, of = (gaussian_filter(m, sigma, mode=("nearest", "wrap")) for m in (luminance * weight, weight))
+    y, x = np.unravel_index(np.argmax(blurred / of), blurred.shape)
     around = directions @ directions[y, x]
     near = around > math.cos(math.radians(LOBE_DEG))
     peak = luminance[near].max()

@@ -140,6 +140,14 @@ def transmittance_at(atmosphere: Atmosphere, elevation_deg: float) -> NDArray[np
     return _over_disc(coefficients(atmosphere), atmosphere.altitude_m / 1000.0, np.array([elevation_deg]))[0]
 
 
+def true_elevation_deg(apparent_deg: float) -> float:
+    """True elevation [deg] of what is seen at an apparent one, over standard air: `apparent_elevation_deg` undone."""
+    true = apparent_deg
+    for _ in range(8):
+        true += apparent_deg - apparent_elevation_deg(true)
+    return true
+
+
 def apparent_elevation_deg(true_deg: float, atmosphere: Atmosphere | None = None) -> float:
     """Where a body at true elevation [deg] is seen: Saemundsson (1986), Sky and Telescope 72, 70.
 

@@ -59,6 +59,7 @@ def borrow_scene(s):
         nb.carray(as_pointer(s.textures_of.ctypes.data), (s.textures_of.shape[0], TEXTURES), np.int32),
         nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint32),
         nb.carray(as_pointer(s.texture_info.ctypes.data), (s.texture_info.shape[0], 4), np.int64),
+        nb.carray(as_pointer(s.colours.ctypes.data), s.colours.shape, np.uint32),
         floats(s.decode), float_rows(s.to_acescg, 3),
         nb.carray(as_pointer(s.energy.ctypes.data), (TABLE_SIZE, TABLE_SIZE, 3), np.float32),
         nb.carray(as_pointer(s.mean_coat.ctypes.data), (TABLE_SIZE,), np.float32),

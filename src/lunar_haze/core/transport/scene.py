@@ -27,7 +27,8 @@ MATERIAL, OBJECT, FACE_COLUMNS = 3, 4, 8
 MOST_REPEATS = 1e6
 # Columns of a packed material.
 BASE_R, BASE_G, BASE_B, METALLIC, ROUGHNESS, CUTOFF, CLEAR, EMIT_R, EMIT_G, EMIT_B, TWO_SIDED = range(11)
-MATERIAL_COLUMNS = 11
+BLEND, COLOURED = 11, 12
+MATERIAL_COLUMNS = 13
 # Columns of a material's texture numbers.
 TEX_BASE, TEX_ROUGH, TEX_NORMAL, TEX_EMIT = range(4)
 TEXTURES = 4
@@ -41,10 +42,11 @@ class SceneArrays(NamedTuple):
     clear_count: int
     vertices: NDArray  # (V, 8) float32: position [m], normal, texture coordinates
     faces: NDArray  # (T, 8) uint32: three corners, material, object
-    materials: NDArray  # (M, 11) float32
+    materials: NDArray  # (M, MATERIAL_COLUMNS) float32
     textures_of: NDArray  # (M, 4) int32, -1 for none
     texels: NDArray  # (texels of all textures,) uint32, RGBA from the lowest byte up
     texture_info: NDArray  # (K, 4) int64: offset, width, height, is-colour
+    colours: NDArray  # (V,) uint32 of vertices, RGBA from the lowest byte up; (1,) where there are none
     decode: NDArray  # (256,) float32, sRGB to linear
     to_acescg: NDArray  # (3, 3) float32
     energy: NDArray  # (32, 32, 3) float32
@@ -90,12 +92,12 @@ def pack_cards(
     return rows[:count], np.stack(patterns) if patterns else np.zeros((1, 1, 1), np.float32)
 
 
-def _material_row(material: Material) -> list[float]:
+def _material_row(material: Material, coloured: bool) -> list[float]:
     scale = max(emissive_luminance(material), 1e-9)
     emissive = [channel / scale for channel in material.emissive]
     return [
         *material.base_colour, material.metallic, material.roughness, material.alpha_cutoff,
-        material.clear, *emissive, float(material.double_sided),
+        material.clear, *emissive, float(material.double_sided), material.blend, float(coloured),
     ]  # fmt: skip
 
 
@@ -125,6 +127,7 @@ class PackedPlace:
             info.append((offset, texture.pixels.shape[1], texture.pixels.shape[0], int(texture.is_colour)))
             texels.append(flat)
             offset += len(flat)
+        colours = place.colours
         tables = energy_tables()
         self.arrays = SceneArrays(
             handle=self.rays.handle,
@@ -132,13 +135,14 @@ class PackedPlace:
             clear_count=len(triangles) - count,
             vertices=vertices,
             faces=faces,
-            materials=np.array([_material_row(m) for m in place.materials], np.float32),
+            materials=np.array([_material_row(m, colours is not None) for m in place.materials], np.float32),
             textures_of=np.array(
                 [(m.base_texture, m.roughness_texture, m.normal_texture, m.emissive_texture) for m in place.materials],
                 np.int32,
             ),
             texels=np.concatenate(texels) if texels else np.zeros(1, np.uint32),
             texture_info=np.array(info, np.int64).reshape(-1, 4),
+            colours=np.zeros(1, np.uint32) if colours is None else np.ascontiguousarray(colours).view("<u4").ravel(),
             decode=srgb_decode(np.arange(256) / 255).astype(np.float32),
             to_acescg=SRGB_TO_ACESCG.astype(np.float32),
             energy=tables[0],

@@ -11,6 +11,7 @@ from lunar_haze.core.transport.scene import (
     BASE_B,
     BASE_G,
     BASE_R,
+    BLEND,
     CARD_AT,
     CARD_AXIS,
     CARD_HALF_H,
@@ -19,6 +20,7 @@ from lunar_haze.core.transport.scene import (
     CARD_REFLECTS,
     CARD_SIDE,
     CARD_UP,
+    COLOURED,
     CUTOFF,
     EMIT_B,
     EMIT_G,
@@ -151,19 +153,43 @@ def schlick_pane(cos_i):
 
 
 @_jit
-def clear_passage(s, triangle, u, v, dx, dy, dz):
-    """What a clear triangle does to a straight ray: (is glass, rgb let through, share mirrored).
+def colour_at(s, triangle, u, v):
+    """Vertex colour (4) at barycentric u, v of a triangle: linear ACEScg and alpha."""
+    i0, i1, i2 = corners(s, triangle)
+    r, g, b, a = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+    for corner in range(3):
+        word = s.colours[i0 if corner == 0 else (i1 if corner == 1 else i2)]
+        w = f32(1.0) - u - v if corner == 0 else (u if corner == 1 else v)
+        r += w * s.decode[u32(word & u32(255))]
+        g += w * s.decode[u32((word >> u32(8)) & u32(255))]
+        b += w * s.decode[u32((word >> u32(16)) & u32(255))]
+        a += w * f32(u32(word >> u32(24))) * f32(1 / 255)
+    m = s.to_acescg
+    return (m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
+            m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, a)  # fmt: skip
 
-    Cut-outs let all or nothing through; glass lets its tint through, less what it mirrors.
+
+@_jit
+def clear_passage(s, triangle, u, v, dx, dy, dz):
+    """What a clear triangle does to a straight ray: (share mirrored, rgb let through, share stopped).
+
+    Cut-outs let all or nothing through, what is partly there lets the rest by; glass lets its tint through, less
+    what it mirrors, and what it is not clear enough for is stopped.
     """
+    zero, one = f32(0.0), f32(1.0)
     material = material_at(s, triangle)
     row = s.materials[material]
     texture = s.textures_of[material, TEX_BASE]
-    tu, tv = uv_at(s, triangle, u, v) if texture >= 0 else (f32(0.0), f32(0.0))
-    if row[CUTOFF] > f32(0.0):
-        alpha = _alpha(s, texture, tu, tv) if texture >= 0 else f32(1.0)
-        open_here = f32(1.0) if alpha < row[CUTOFF] else f32(0.0)
-        return False, open_here, open_here, open_here, f32(0.0)
+    tu, tv = uv_at(s, triangle, u, v) if texture >= 0 else (zero, zero)
+    if row[CUTOFF] > zero or row[BLEND] > zero:
+        alpha = _alpha(s, texture, tu, tv) if texture >= 0 else one
+        if row[COLOURED] > zero:
+            alpha *= colour_at(s, triangle, u, v)[3]
+        if row[CUTOFF] > zero:
+            open_here = one if alpha < row[CUTOFF] else zero
+        else:
+            open_here = one - min(alpha * row[BLEND], one)
+        return zero, open_here, open_here, open_here, one - open_here
     r, g, b = f32(1.0), f32(1.0), f32(1.0)
     if texture >= 0:
         r, g, b, _a = texel(s, texture, tu, tv)
@@ -171,8 +197,9 @@ def clear_passage(s, triangle, u, v, dx, dy, dz):
     nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     cos_i = abs(nx * dx + ny * dy + nz * dz) / max(f32(math.sqrt(nx * nx + ny * ny + nz * nz)), f32(1e-20))
     mirrors = schlick_pane(cos_i)
-    k = row[CLEAR_COLUMN] * (f32(1.0) - mirrors)
-    return True, k * row[BASE_R] * r, k * row[BASE_G] * g, k * row[BASE_B] * b, mirrors
+    k = row[CLEAR_COLUMN] * (one - mirrors)
+    stopped = (one - row[CLEAR_COLUMN]) * (one - mirrors)
+    return mirrors, k * row[BASE_R] * r, k * row[BASE_G] * g, k * row[BASE_B] * b, stopped
 
 
 @_jit
@@ -266,7 +293,7 @@ def shadow(s, ray, ox, oy, oz, dx, dy, dz, far):
             return r, g, b
         if geometry == 0:
             return zero, zero, zero
-        _glass, tr, tg, tb, _mirrors = clear_passage(s, prim + s.solid_count, u, v, dx, dy, dz)
+        _mirrors, tr, tg, tb, _stopped = clear_passage(s, prim + s.solid_count, u, v, dx, dy, dz)
         r, g, b = r * tr, g * tg, b * tb
         if r + g + b <= f32(1e-6):
             return zero, zero, zero
@@ -302,6 +329,9 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
     row = s.materials[material]
     r, g, b = row[BASE_R], row[BASE_G], row[BASE_B]
     metallic, roughness = row[METALLIC], row[ROUGHNESS]
+    if row[COLOURED] > f32(0.0):
+        tr, tg, tb, _a = colour_at(s, triangle, u, v)
+        r, g, b = r * tr, g * tg, b * tb
     base_texture = s.textures_of[material, TEX_BASE]
     rough_texture = s.textures_of[material, TEX_ROUGH]
     normal_texture = s.textures_of[material, TEX_NORMAL]

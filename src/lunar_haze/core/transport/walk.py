@@ -20,11 +20,11 @@ _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 
 @_jit
 def walk(s, ray, ox, oy, oz, dx, dy, dz, limit, chance):
-    """Nearest surface that stops a ray before ``limit`` [m], through cut-outs and glass.
+    """Nearest surface that stops a ray before ``limit`` [m], through cut-outs, glass and what is partly there.
 
-    Returns (triangle or -1, distance [m], u, v, share rgb let through, mirrored). A pane either
-    lets the ray on, tinted, or mirrors it and is then the surface found; ``chance`` in [0, 1)
-    decides.
+    Returns (triangle or -1, distance [m], u, v, share rgb let through, mirrored). What is clear either
+    lets the ray on, tinted, or mirrors or stops it and is then the surface found; ``chance`` in
+    [0, 1) decides.
     """
     near = f32(0.0)
     r, g, b = f32(1.0), f32(1.0), f32(1.0)
@@ -35,13 +35,16 @@ def walk(s, ray, ox, oy, oz, dx, dy, dz, limit, chance):
         if geometry == 0:
             return prim, t, u, v, r, g, b, False
         triangle = prim + s.solid_count
-        glass, tr, tg, tb, mirrors = clear_passage(s, triangle, u, v, dx, dy, dz)
-        if glass:
-            if chance < mirrors:
-                return triangle, t, u, v, r, g, b, True
-            chance = (chance - mirrors) / (f32(1.0) - mirrors)
-            k = f32(1.0) / (f32(1.0) - mirrors)
-            tr, tg, tb = tr * k, tg * k, tb * k
+        mirrors, tr, tg, tb, stopped = clear_passage(s, triangle, u, v, dx, dy, dz)
+        if chance < mirrors:
+            return triangle, t, u, v, r, g, b, True
+        passed = f32(1.0) - mirrors - stopped
+        if chance < mirrors + stopped or passed <= f32(1e-6):
+            return triangle, t, u, v, r, g, b, False
+        # The same chance serves the next layer, stretched over what was left of it.
+        chance = (chance - mirrors - stopped) / passed
+        k = f32(1.0) / passed
+        tr, tg, tb = tr * k, tg * k, tb * k
         if tr + tg + tb <= f32(0.0):
             return triangle, t, u, v, r, g, b, False
         r, g, b = r * tr, g * tg, b * tb

@@ -42,3 +42,15 @@ def digest_or_none(path: Path | str) -> str:
         return content_digest(path) if path else ""
     except (OSError, ValueError):  # a NUL in the name is a ValueError
         return ""
+
+
+def read_regular(path: Path, most: int = 4 << 30) -> bytes:
+    """All bytes of an ordinary file of no more than ``most``. Raises OSError for anything else, without waiting."""
+    try:
+        descriptor = open_regular(path)
+    except ValueError as error:
+        raise OSError(0, "its name is none") from error
+    with os.fdopen(descriptor, "rb") as stream:
+        if os.fstat(stream.fileno()).st_size > most:
+            raise OSError(0, f"it is larger than {most >> 20:,} MiB")
+        return stream.read(most)

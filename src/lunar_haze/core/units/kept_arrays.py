@@ -37,7 +37,7 @@ def read_arrays(path: Path) -> dict[str, NDArray] | None:
     if not is_kept(path):
         return None
     try:
-        with np.load(path, allow_pickle=False) as data:
+        with path.open("rb") as stream, np.load(stream, allow_pickle=False) as data:
             arrays = {name: data[name] for name in data.files}
         if arrays.pop(_DIGEST, np.zeros(0)).tobytes() == _digest(arrays).tobytes():
             return arrays
