@@ -32,3 +32,31 @@ def test_it_is_given_up_at_once_and_works_again_afterwards():
         denoise(*images, "balanced", lambda: True)
     assert time.perf_counter() - started < 0.5 * took
     assert np.allclose(denoise(*images, "balanced"), whole, rtol=1e-3)
+
+
+@pytest.mark.parametrize("seed", [0, 1])
+def test_the_light_of_large_blocks_stays_that_of_the_sums(seed):
+    """Issue 12, line 4: mist came out 1.3 % too bright. Within 0.3 %, the frame and 10x10 blocks, lamps left out."""
+    rng = np.random.default_rng(seed)
+    height, width = 270, 480
+    y, x = np.mgrid[0:height, 0:width] / width
+    mist = (0.002 * np.exp(-6 * y) + 0.0004 * (1 + np.sin(9 * x)))[..., None] * np.array([0.6, 0.8, 1.2])
+    grain = rng.gamma(4.0, 1 / 4.0, (height, width, 1))
+    picture = (mist * grain).astype(np.float32)
+    picture[40, 60] = 5.0
+    albedo, normal = np.full((height, width, 3), 0.5, np.float32), np.zeros((height, width, 3), np.float32)
+    clean = denoise(picture, albedo, normal)
+    lamp = np.zeros((height, width), bool)
+    lamp[26:55, 46:75] = True
+
+    def means(p):
+        kept = np.where(lamp[..., None], 0.0, p)
+        return np.add.reduceat(np.add.reduceat(kept, np.arange(10) * height // 10, 0), np.arange(10) * width // 10, 1)
+
+    blocks = means(clean) / means(picture) - 1
+    away = np.ones((10, 10), bool)
+    away[:3, :3] = False
+    assert np.abs(blocks[away]).max() < 0.003
+    assert abs(np.where(lamp[..., None], 0, clean).sum() / np.where(lamp[..., None], 0, picture).sum() - 1) < 0.003
+    grains = [(p / mist)[200:250, 250:450].std() for p in (clean, picture)]
+    assert grains[0] < 0.3 * grains[1], "it is still freed of grain"

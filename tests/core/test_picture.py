@@ -388,3 +388,16 @@ def test_a_still_says_its_colours_units_time_frame_and_program(tmp_path):
     assert header["lunarHazeTime"] == "2024-08-21 18:30 local time"
     assert header["lunarHazeFrame"] == "3 of 1 to 9"
     assert header["software"].startswith("Lunar Haze")
+
+
+@pytest.mark.parametrize("lit_share", [1.0, 0.3, 0.05])
+def test_metering_a_noisy_picture_is_metering_the_clean_one(lit_share):
+    """Issue 12, line 4: black speckle of a first pass set the exposure to -21 EV."""
+    rng = np.random.default_rng(5)
+    smooth = np.geomspace(0.02, 2.0, 320)[None, :, None] * np.ones((180, 1, 3))
+    # As rare samples are: most pixels see nothing, the others so much more.
+    noisy = np.where(rng.random((180, 320, 1)) < lit_share, smooth / lit_share, 0.0)
+    assert metered_ev100(noisy) == pytest.approx(metered_ev100(smooth), abs=1 / 3)
+    nearly_black = np.full((180, 320, 3), 1e-12)
+    nearly_black[80:100, 100:160] = 1.0
+    assert metered_ev100(nearly_black) > -11

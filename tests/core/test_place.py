@@ -157,7 +157,7 @@ BAD = {
     "nan": (lambda p, t: _edited(p, t, _nan_vertex), "not numbers"),
     "version 1": (lambda p, t: _edited(p, t, lambda d, b: d["asset"].update(version="1.0")), "glTF 2.0"),
     "wild index": (lambda p, t: _edited(p, t, lambda d, b: d["meshes"][0]["primitives"][0].update(material=99)), "damaged"),
-    "compressed": (lambda p, t: _edited(p, t, lambda d, b: d.update(extensionsRequired=["KHR_draco_mesh_compression"])), "compress"),
+    "compressed": (lambda p, t: _edited(p, t, lambda d, b: d.update(extensionsRequired=["EXT_meshopt_compression"])), "compress"),
     "garbled json": (lambda p, t: t.write_bytes(p.read_bytes()[:20] + b"{{{{" + p.read_bytes()[24:]), "damaged"),
 }  # fmt: skip
 

@@ -23,6 +23,15 @@ MIST = Medium(visibility_m=60.0)
 CAMERA = Camera((0.0, -9.0, 3.0), (0.0, 0.0, 0.8), 28.0)
 
 
+def write_yard(path: Path) -> Path:
+    """A floor with a wall across it, as a file that the worker opens."""
+    lines = []
+    for points in ([(-8, -8, 0), (8, -8, 0), (8, 8, 0), (-8, 8, 0)], [(-3, 2, 0), (1, 2, 0), (1, 2, 2), (-3, 2, 2)]):
+        lines += [f"v {x} {y} {z}" for x, y, z in points]
+    path.write_text("\n".join([*lines, "f 1 2 3 4", "f 5 6 7 8"]) + "\n")
+    return path
+
+
 class Ear:
     """The window's end of a channel: keeps what it is told."""
 

@@ -19,13 +19,7 @@ SCRIPTS = 6
 
 @pytest.fixture(scope="module")
 def spec(tmp_path_factory):
-    """A floor with a wall across it, as a file that the worker opens."""
-    path = tmp_path_factory.mktemp("place") / "yard.obj"
-    lines = []
-    for points in ([(-8, -8, 0), (8, -8, 0), (8, 8, 0), (-8, 8, 0)], [(-3, 2, 0), (1, 2, 0), (1, 2, 2), (-3, 2, 2)]):
-        lines += [f"v {x} {y} {z}" for x, y, z in points]
-    path.write_text("\n".join([*lines, "f 1 2 3 4", "f 5 6 7 8"]) + "\n")
-    return place_spec(PlaceRef(str(path)))
+    return place_spec(PlaceRef(str(interrupted.write_yard(tmp_path_factory.mktemp("place") / "yard.obj"))))
 
 
 @pytest.fixture(scope="module")

@@ -206,8 +206,8 @@ def sky(
     when: Annotated[str, typer.Option(help="Moment, ISO 8601, such as 2024-08-21T18:30+01:00; UTC without a zone.")],
     place: Annotated[str, typer.Option(help="LAT,LON in degrees north and east.", metavar="LAT,LON")],
     haze: Annotated[float, typer.Option(
-        min=1.0, max=300.0, help=f"Visibility [km]: the mean clear day's if left out; a crisp day has {CLEAR_KM}.",
-    )] = MEAN_CLEAR_KM,
+        min=1.0, max=300.0, help=f"Visibility [km]; the mean clear day has {MEAN_CLEAR_KM:g}.",
+    )] = CLEAR_KM,
     clouds: Annotated[str, typer.Option(help=f"One of: {', '.join(CLOUDS)}.")] = "none",
     size: Annotated[str, typer.Option(help="Width x height [px] of the map.")] = "2048x1024",
     output: Annotated[Path | None, typer.Option("--output", "-o", help="Lat-long map: SKY.exr or SKY.hdr.")] = None,

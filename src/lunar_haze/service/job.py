@@ -21,6 +21,7 @@ class Job:
     standings: dict[str, Standing] = attrs.Factory(dict)
     lit: np.ndarray | None = None
     coarse_due: bool = True
+    coarse_rested: bool = False
     small: list[LayerImage] = attrs.Factory(list)
     paused: bool = False
     clean_due: bool = False

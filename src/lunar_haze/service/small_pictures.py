@@ -1,5 +1,7 @@
 """Small pictures: what a new hour, sky or view shows first, while the true ones are computed."""
 
+import time
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
@@ -9,10 +11,16 @@ from lunar_haze.core.picture.mix import Mixer, block_mean
 from lunar_haze.core.sources.model import Sky, Sun
 from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.upsample import lay_out
 from lunar_haze.service.job import Job
 
 #: Pictures larger than this come small first, about this wide, under a sky of so many rows.
 FROM_PIXELS, WIDTH, SKY_ROWS = 60_000, 96, 48
+#: Passes of a small picture: as many as fit in the seconds, at the first look and when the hand has rested.
+FIRST_PASSES, FIRST_SECONDS = 4, 0.04
+RESTED_PASSES, RESTED_SECONDS = 24, 0.25
+#: How wide the picture is that layers of few passes are freed of grain in first.
+KNOWN_WIDTH = 320
 #: Where a lamp alone has moved, its picture is this many times smaller at first.
 LAMP_STEP = 2
 
@@ -48,10 +56,13 @@ class SmallPictures:
             self._frame.add_guides(2)
         return self._frame
 
-    def of(self, job: Job, present: dict[str, LayerImage]) -> tuple[list[LayerImage], NDArray[np.float32] | None]:
-        """Small layers that the job lacks and that are heard, and the small mix freed of grain, if that is wanted.
+    def of(
+        self, job: Job, present: dict[str, LayerImage], rested: bool = False
+    ) -> tuple[list[LayerImage], NDArray[np.float32] | None]:
+        """Small layers that the job lacks and that are heard, and the mix freed of grain, if that is wanted.
 
-        ``present`` are the layers that are there already, at full size.
+        ``present`` are the layers that are there already, at full size. The mix is of full size as well, laid out
+        along the edges that the lens sees. ``rested`` takes more passes: nobody waits for the next.
         """
         request = job.request
         missing = {
@@ -66,7 +77,13 @@ class SmallPictures:
         view = frame.view
         keys = frame.want([attrs.evolve(s, view=view) for s in missing.values()])
         known = job.emphasis
-        frame.trace(keys, emphasis={small: known[key] for key, small in zip(missing, keys) if key in known})
+        emphasis = {small: known[key] for key, small in zip(missing, keys) if key in known}
+        passes, seconds = (RESTED_PASSES, RESTED_SECONDS) if rested else (FIRST_PASSES, FIRST_SECONDS)
+        until = time.perf_counter() + seconds
+        for _ in range(passes):
+            frame.trace(keys, emphasis=emphasis)
+            if time.perf_counter() > until:
+                break
         images = [attrs.evolve(frame.image(small), key=key) for key, small in zip(missing, keys)]
         if not request.denoise:
             return images, None
@@ -74,7 +91,26 @@ class SmallPictures:
         mixer = Mixer()
         mixer.set_layers([*images, *(_reduced(image, step, view) for image in rest)])
         picture = mixer.picture(job.gains)
-        return images, None if picture is None else denoise(picture, *frame.guide_images())
+        if picture is None:
+            return images, None
+        out = np.empty((request.view.height, request.view.width, 3), np.float32)
+        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), job.frame.edge_guides(), out)
+        return images, out
+
+
+    def of_known(self, job: Job) -> NDArray[np.float32] | None:
+        """The mix of layers that are all there, of full size, freed of grain at once: the true clean one takes longer."""
+        step = max(round(job.request.view.width / KNOWN_WIDTH), 1)
+        frame = self._frame_of(job, step)
+        active = [k for k in job.keys if job.weight(k) > 0.0]
+        mixer = Mixer()
+        mixer.set_layers([_reduced(job.frame.image(key), step, frame.view) for key in active])
+        picture = mixer.picture(job.gains)
+        if picture is None:
+            return None
+        out = np.empty((job.request.view.height, job.request.view.width, 3), np.float32)
+        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), job.frame.edge_guides(), out)
+        return out
 
 
 def _reduced(image: LayerImage, step: int, view: View) -> LayerImage:

@@ -55,6 +55,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.transport.frame import Frame
     from lunar_haze.core.transport.live import LiveAir
     from lunar_haze.core.transport.scene import PackedPlace
+    from lunar_haze.core.transport.upsample import lay_out
     from lunar_haze.service.folders import sky_folder
 
     place = Place(
@@ -87,6 +88,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
         enlarge(block_mean(frame.image(keys[0]).surface, 2), room[0])
+        lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])
 
     def sky() -> None:
         # Into the folder where the window and its render process look for them.

@@ -54,6 +54,8 @@ SPARE_SLOTS = 4
 MEMORY_BYTES = 3 << 30
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
+#: From so many passes on a picture may be shown as it was summed, for the moment that it takes to denoise it.
+GRAINLESS = 64
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
 #: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
@@ -205,6 +207,12 @@ class Worker:
             job.paused = bool(job.answer_due)
             if not job.answer_due:
                 self._answer_live(job, missing)
+        if not missing and request.live and request.denoise and job.level() < GRAINLESS:
+            # Layers that come back with few passes have grain: it is not shown.
+            clean = self._small.of_known(job)
+            if clean is not None:
+                self._board.clean[...] = clean
+                self._channel.send(Cleaned(request.id, job.mix_id, 0))
         if not job.answer_due:
             self._publish(job)
         if not missing or job.live:
@@ -255,7 +263,8 @@ class Worker:
             self._clean(job)
         elif job.coarse_due:
             self._coarse(job)
-            job.paused = True
+            # Once more and better when the hand rests; then the true picture.
+            job.paused, job.coarse_due, job.coarse_rested = True, not job.coarse_rested, True
         elif job.small:
             self._lay_small(job)
         elif not job.finished:
@@ -263,18 +272,17 @@ class Worker:
 
     def _coarse(self, job: Job) -> None:
         """A small picture of what is missing, laid out large, and the small mix freed of grain."""
-        job.coarse_due = False
         board = self._board
         present = {
             at.key: LayerImage(at.key, at.passes, board.surface[at.slot], board.air[at.slot])
             for at in self._on_board.values()
         }
-        job.small, clean = self._small.of(job, present)
+        job.small, clean = self._small.of(job, present, job.coarse_rested)
         if clean is None:
             self._lay_small(job)
         else:
             # Laying every layer out takes as long again: it can wait until the hand rests.
-            enlarge(clean, board.clean)
+            board.clean[...] = clean
             self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
 
     def _lay_small(self, job: Job) -> None:

@@ -7,6 +7,7 @@ last denoised picture, so grain does not come back.
 """
 
 import threading
+from collections.abc import Callable
 
 import attrs
 import numpy as np
@@ -43,6 +44,8 @@ SETTLE_MS = 220
 #: A request without an answer for so long is given up for the next one.
 PATIENCE_MS = 3000
 PASSES = 32
+#: From so many passes on a picture is measured.
+TRUE_FROM = 1
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
 
@@ -93,6 +96,10 @@ class RenderBridge(QObject):
         self.picture: NDArray[np.float32] | None = None
         self.image = QImage()
         self.finished = False
+        #: Passes of the layers that the picture on screen is made of; 0 while stand-ins are among them.
+        self.shown_passes = 0
+        self._clean_passes = 0
+        self._waiting: list[Callable[[], None]] = []
         self._settle = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._settle.timeout.connect(self._settled)
         self._asking = QTimer(self, singleShot=True, interval=0)
@@ -123,8 +130,17 @@ class RenderBridge(QObject):
             self._area = area
             self._asking.start()
 
+    def when_true(self, act: Callable[[], None]) -> bool:
+        """Do something as soon as the picture on screen is no stand-in; says whether that is now."""
+        if self.shown_passes >= TRUE_FROM:
+            act()
+            return True
+        self._waiting = [act]
+        return False
+
     def _forget(self) -> None:
         self._request = None
+        self.shown_passes, self._waiting = 0, []
         self._unanswered.stop()
         self._images = {}
         self._mixer.set_layers([])
@@ -182,6 +198,7 @@ class RenderBridge(QObject):
             self._settle.stop()
             self._unanswered.start()
             self._ask_again = False
+            self.shown_passes = 0
             self._backend.want(request)
             self.progress.emit("asking", 0.0)
 
@@ -278,7 +295,7 @@ class RenderBridge(QObject):
             return
         for old in [m for m in self._gains_by_mix if m < event.mix_id]:
             del self._gains_by_mix[old]
-        self._clean = board.clean.copy()
+        self._clean, self._clean_passes = board.clean.copy(), event.passes
         self._clean_gains = made_with
         self.refresh()
         self._answered()
@@ -298,13 +315,21 @@ class RenderBridge(QObject):
             return
         present = self._shown_gains()
         picture = self._from_clean(present) if self._clean is not None else None
+        passes = self._clean_passes
         if picture is None:
             picture = self._mixer.picture(present)
+            active = {g.key for g in present if not g.is_silent}
+            passes = min((self._images[k].passes if k in self._images else 0 for k in active), default=1)
         if picture is None:
             return
         self.picture = picture
+        self.shown_passes = max(passes, 0)
         self.image = as_image(self.table.show(picture, self.exposure()))
         self.picture_changed.emit()
+        if self.shown_passes >= TRUE_FROM:
+            waiting, self._waiting = self._waiting, []
+            for act in waiting:
+                act()
 
     def _from_clean(self, present: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
         """The denoised picture plus what has changed since it was made; None when layers are missing."""

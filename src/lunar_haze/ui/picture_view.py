@@ -319,6 +319,8 @@ class PictureView(QWidget):
         if not self.show_before:
             self._paint_handles(painter)
             self._paint_ghost(painter)
+            if not image.isNull() and self.bridge.shown_passes == 0:
+                self._tag(painter, frame, "preview")
         what, share = self.progress
         if what:
             painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))

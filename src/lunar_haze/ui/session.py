@@ -291,6 +291,11 @@ class Session(QObject):
         if self.place is not None:
             self.place_ready.emit()
 
+    def reload_place(self, spec: PlaceSpec) -> None:
+        """Read the place again, whose files have changed on disk; what is shown of it stays until it is here."""
+        self.place_spec = spec
+        self.run_thread(lambda: self._load_place(spec))
+
     def _load_place(self, spec: PlaceSpec) -> None:
         try:
             self._place_loaded.emit(spec, load_place(Path(spec.path), spec.scale, spec.scene))

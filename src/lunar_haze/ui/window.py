@@ -30,6 +30,7 @@ from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.day_strip import DayStrip
 from lunar_haze.ui.facets import Facets
+from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.header import Header
 from lunar_haze.ui.keys import ACTS, Keys, KeySheet
@@ -58,6 +59,7 @@ class Window(QMainWindow):
         self.session = session
         self._state_folder = state_folder
         self.bridge = RenderBridge(session, backend)
+        self._file_watch = FileWatch(session)
         self.keys = Keys(state_folder / "keys.json")
 
         self.picture = PictureView(session, self.bridge)

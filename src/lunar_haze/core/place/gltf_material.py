@@ -78,7 +78,7 @@ class MaterialReader:
         extensions = m.extensions or {}
         for extension in extensions:
             if extension in _LEFT_OUT:
-                self._file.note(f"material “{name}” {_LEFT_OUT[extension]}")
+                self._file.note(f"material “{name}” {_LEFT_OUT[extension]} ({extension})")
             elif extension not in _READ:
                 self._file.note(f"material “{name}”: {extension} is not understood and left out")
         pbr = m.pbrMetallicRoughness or Json()

@@ -4,10 +4,19 @@ import functools
 import logging
 from collections.abc import Callable
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter
 
 log = logging.getLogger(__name__)
+
+#: Blocks along each side of the picture over which a denoised picture keeps its light.
+BLOCKS = 10
+#: What is so many times brighter than the mean is a lamp.
+LAMP_OVER_MEAN = 30.0
+#: How often what is amiss is taken back, by how much in all at the most (past that it is grain), what is let be.
+CORRECTIONS, MOST_CORRECTED, NEAR_ENOUGH = 14, 1.1, 1.5e-3
 
 
 class StoppedError(Exception):
@@ -89,4 +98,65 @@ def denoise(
     except RuntimeError as error:
         log.warning("the denoiser failed, the picture stays undenoised: %s", error)
         return radiance
-    return np.maximum(clean, 0.0) / scale
+    return with_the_light_of(radiance, np.maximum(clean, 0.0) / scale)
+
+
+def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A denoised picture (H, W, 3) whose means over large blocks are those of the sum that it was made of.
+
+    The network keeps detail better than light: mist came out a hundredth too bright. What differs is taken
+    back smoothly from block to block, channel by channel; lamps are left out of both, since one of their pixels
+    outweighs a block.
+    """
+    rows, columns = min(BLOCKS, summed.shape[0]), min(BLOCKS, summed.shape[1])
+    light = summed.sum(-1)
+    # Round a lamp the network spreads light that the sum has in few pixels.
+    reach = 2 * max(summed.shape[1] // 80, 2) + 1
+    rest = ~maximum_filter(light > LAMP_OVER_MEAN * light.mean(), reach)
+    wanted, clean = _block_sums(summed, rest, rows, columns), clean.copy()
+    whole = np.ones((rows, columns, 3))
+    for _ in range(CORRECTIONS):
+        now = _block_sums(clean, rest, rows, columns)
+        change = np.where(now > 0, wanted / np.maximum(now, 1e-300), 1.0)
+        # Spread between middles a change is felt by less than its block: a little more of it is laid on.
+        after = (whole * np.clip(change, 0.5, 2.0) ** 1.25).clip(1 / MOST_CORRECTED, MOST_CORRECTED)
+        if np.abs(change - 1).max() < NEAR_ENOUGH or np.abs(after / whole - 1).max() < NEAR_ENOUGH / 4:
+            break
+        _spread(after / whole, clean)
+        whole = after
+    return clean
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _block_sums(picture, rest, rows, columns):
+    """Sums (rows, columns, 3) of the pixels that count in each block."""
+    height, width = rest.shape
+    out = np.zeros((rows, columns, 3))
+    for block in nb.prange(rows * columns):
+        j, i = block // columns, block % columns
+        for y in range(j * height // rows, (j + 1) * height // rows):
+            for x in range(i * width // columns, (i + 1) * width // columns):
+                if rest[y, x]:
+                    for c in range(3):
+                        out[j, i, c] += picture[y, x, c]
+    return out
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _spread(grid, picture):
+    """Multiply a picture (H, W, 3) by a grid over it (rows, columns, 3), read between the middles of its blocks."""
+    height, width, rows, columns = picture.shape[0], picture.shape[1], grid.shape[0], grid.shape[1]
+    for y in nb.prange(height):
+        fy = min(max((y + 0.5) * rows / height - 0.5, 0.0), rows - 1.0)
+        j = min(int(fy), max(rows - 2, 0))
+        j1 = min(j + 1, rows - 1)
+        fy -= j
+        for x in range(width):
+            fx = min(max((x + 0.5) * columns / width - 0.5, 0.0), columns - 1.0)
+            i = min(int(fx), max(columns - 2, 0))
+            i1 = min(i + 1, columns - 1)
+            fx -= i
+            for c in range(3):
+                high = grid[j, i, c] + fx * (grid[j, i1, c] - grid[j, i, c])
+                low = grid[j1, i, c] + fx * (grid[j1, i1, c] - grid[j1, i, c])
+                picture[y, x, c] *= np.float32(high + fy * (low - high))

@@ -173,6 +173,10 @@ class Frame:
         mean = self.guides.looks[:, :6] / np.maximum(self.guides.looks[:, 6:], 1.0)
         return self._as_image(np.ascontiguousarray(mean[:, :3])), self._as_image(np.ascontiguousarray(mean[:, 3:]))
 
+    def edge_guides(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+        """Mean albedo and normal (H, W, 3), and depth (H, W) [m]: what edges are told by."""
+        return *self.guide_images(), np.ascontiguousarray(self.guides.depth.reshape(self.view.height, self.view.width))
+
     def want(self, specs: list[LayerSpec]) -> list[str]:
         """Make room for layers; returns their keys in the same order. Sums already here go on."""
         self._clock += 1

@@ -6,7 +6,7 @@ import numpy as np
 from lunar_haze.core.transport.borrow import borrow_scene, float_rows, floats
 from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.sampling import combine, sample_pair
-from lunar_haze.core.transport.scene import CUTOFF
+from lunar_haze.core.transport.scene import BLEND, CUTOFF
 from lunar_haze.core.transport.surfaces import (
     FAR,
     MAX_CLEAR_LAYERS,
@@ -58,9 +58,10 @@ def _seen(s, ray, ox, oy, oz, dx, dy, dz):
         if prim < 0 or geometry == 0:
             return prim, t, u, v
         triangle = prim + s.solid_count
-        if s.materials[material_at(s, triangle), CUTOFF] > f32(0.0):
-            _glass, tr, _tg, _tb, _mirrors = clear_passage(s, triangle, u, v, dx, dy, dz)
-            if tr <= f32(0.0):
+        row = s.materials[material_at(s, triangle)]
+        if row[CUTOFF] > f32(0.0) or row[BLEND] > f32(0.0):
+            stopped = clear_passage(s, triangle, u, v, dx, dy, dz)[4]
+            if stopped >= f32(0.5):
                 return triangle, t, u, v
         near = t + ray_epsilon(ox + t * dx, oy + t * dy, oz + t * dz)
     return np.int64(-1), FAR, f32(0.0), f32(0.0)
