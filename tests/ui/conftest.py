@@ -6,7 +6,7 @@ import threading
 import pytest
 from PySide6.QtWidgets import QApplication
 
-from lunar_haze.ui import theme
+from lunar_haze.ui import questions, theme
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
 from tests.ui.backends import InstantBackend
@@ -18,6 +18,13 @@ def work(tmp_path, demo):
     for name in (demo.name, demo.with_suffix(".glb").name):
         shutil.copy(demo.parent / name, tmp_path / name)
     return tmp_path / demo.name
+
+
+@pytest.fixture(autouse=True)
+def _unasked(monkeypatch):
+    """No question stops a test: work without a name is kept, and nothing else is answered with yes."""
+    answers = {"unsaved work": "keep it for later", "still": "give it up"}
+    monkeypatch.setattr(questions, "ask", lambda parent, title, text, more, choices: answers.get(title, choices[-1]))
 
 
 @pytest.fixture

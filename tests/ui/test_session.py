@@ -6,7 +6,8 @@ import threading
 import pytest
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.files import autosave_path, load
+from lunar_haze.core.document.files import load
+from lunar_haze.core.document.journal import beside as journal_beside
 from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
@@ -28,20 +29,20 @@ def dimmed(session, stops):
 
 
 def test_unsaved_work_is_written_aside_and_a_save_makes_it_void(session, qtbot):
-    beside = autosave_path(session.path, session._state_folder)
+    beside = journal_beside(session.path)
     session.edit("dimmer", dimmed(session, -1.0))
     qtbot.waitUntil(beside.exists, timeout=10_000)
-    assert json.loads(beside.read_text())["looks"][0] is not None
+    assert json.loads(json.loads(beside.read_text())["document"])["looks"][0] is not None
     session.save()
     assert not beside.exists()
     assert load(session.path)[0].look.sources[0].dimmer_stops == -1.0
 
 
 def test_an_autosave_that_comes_late_does_not_survive_the_save(session, qtbot):
-    beside = autosave_path(session.path, session._state_folder)
+    beside = journal_beside(session.path)
     session.edit("dimmer", dimmed(session, -2.0))
     with session._writing:
-        session._autosave_aside()
+        session._write_aside()
         session._saves += 1
     for thread in [t for t in threading.enumerate() if t in session._threads]:
         thread.join(5.0)

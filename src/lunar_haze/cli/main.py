@@ -52,6 +52,22 @@ def _open(path: Path) -> Document:
     return document
 
 
+class _Told:
+    """Progress in lines of its own, for logs: where there is no terminal a bar says nothing until it is over."""
+
+    def __init__(self) -> None:
+        self._last = time.monotonic()
+        self._share = 0.0
+
+    def tell(self, what: str, done: int, total: int) -> None:
+        """A line every tenth of the way, or when a minute has passed."""
+        share = done / max(total, 1)
+        if _says.is_terminal or (share < self._share + 0.1 and time.monotonic() < self._last + 60.0):
+            return
+        self._last, self._share = time.monotonic(), share
+        _says.print(f"{what}: {done} of {total} passes", markup=False)
+
+
 @app.command()
 def render(
     file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
@@ -84,12 +100,19 @@ def render(
     pixels = _size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
     place = place_spec(document.place)
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
+    told = _Told()
     with Progress(
         TextColumn("{task.description}"), BarColumn(), TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),
         TimeElapsedColumn(), TextColumn("left"), TimeRemainingColumn(), console=_says,
     ) as bar:  # fmt: skip
         task = bar.add_task("starting", total=passes)
-        still = compute(request, lambda what, done, total: bar.update(task, description=what, completed=done))
+
+
+        def progress(what: str, done: int, total: int) -> None:
+            bar.update(task, description=what, completed=done)
+            told.tell(what, done, total)
+
+        still = compute(request, progress)
     assert still is not None
     for sentence in problem_sentences(chosen_look, request.view, place.key, still.problems):
         _says.print(f"note: {sentence}", markup=False)
@@ -240,13 +263,9 @@ def sky(
         print(output)
 
 
-def demo_file() -> Path:
-    """The demo document that ships with the program."""
-    return Path(__file__).resolve().parents[3] / "demo" / "gannet-reach.haze"
-
-
 def _window(arguments: list[str]) -> int:
     from lunar_haze.service.client import RenderClient
+    from lunar_haze.service.folders import demo_file
 
     # It gets ready on another core while the window's own libraries are loaded.
     client = RenderClient()

@@ -2,7 +2,7 @@
 
 `RenderClient` starts the process, sends it requests, hands its events to a callback (on a thread
 of its own) and maps its board. When the process dies it is started again and the last request
-sent again; only when it keeps dying is that an end.
+sent again; when it keeps dying without ever getting anywhere that is an end, until somebody tries again.
 """
 
 import logging
@@ -21,6 +21,7 @@ from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
     Event,
+    Finished,
     Lost,
     Prepare,
     Published,
@@ -31,8 +32,10 @@ from lunar_haze.service.protocol import (
 
 log = logging.getLogger(__name__)
 
-#: This many deaths within `DEATH_WINDOW_S` seconds end the attempts.
-DEATHS_ALLOWED, DEATH_WINDOW_S = 4, 30.0
+#: So many deaths on end the attempts; a process that has finished a picture, or has lived so long, starts anew.
+DEATHS_ALLOWED, FORGIVEN_AFTER_S = 4, 300.0
+#: Seconds waited before each further attempt.
+PAUSES_S = (0.0, 0.2, 1.0, 3.0)
 
 
 class RenderBackend(Protocol):
@@ -45,6 +48,8 @@ class RenderBackend(Protocol):
     def want(self, request: FrameRequest) -> None: ...
 
     def balance(self, mix_id: int, gains: tuple[LayerGain, ...], settled: bool) -> None: ...
+
+    def try_again(self) -> None: ...
 
     def close(self) -> None: ...
 
@@ -66,7 +71,9 @@ class RenderClient:
         self._last_want: Want | None = None
         self._last_balance: Balance | None = None
         self._closing = False
-        self._deaths: list[float] = []
+        self._patience = threading.Event()
+        self._deaths = 0
+        self._born = 0.0
         self.board: Board | None = None
 
     def launch(self) -> None:
@@ -91,6 +98,7 @@ class RenderClient:
         if self._cache is not None:
             command.append(str(self._cache))
         self._process = subprocess.Popen(command, pass_fds=[other.fileno()], stdin=subprocess.DEVNULL)
+        self._born = time.monotonic()
         other.close()
         self._channel = channel
 
@@ -129,35 +137,50 @@ class RenderClient:
                 if self.board is not None:
                     self.board.close()
                 self.board = Board(descriptor, event.width, event.height, event.slots)
+            if isinstance(event, Finished):
+                self._deaths = 0
             self._on_event(event)
 
     def _revive(self) -> bool:
-        with self._lock:
-            if self._closing:
-                return False
-            code = self._process.wait()
-            log.warning("the render process ended (%s)", code)
-            now = time.monotonic()
-            self._deaths = [t for t in self._deaths if now - t < DEATH_WINDOW_S] + [now]
-            times = len(self._deaths)
-            if times <= DEATHS_ALLOWED:
-                self._channel.close()
-                self._spawn()
-                for message in (self._last_want, self._last_balance):
-                    if message is not None:
-                        self._send(message)
-        if times > DEATHS_ALLOWED:
+        """Start the process again after it died; False when that is an end. Runs on the listening thread."""
+        # Nobody who asks for a picture may have to wait for a process to be gone.
+        process = self._process
+        code = process.wait() if process is not None else None
+        if self._closing:
+            return False
+        log.warning("the render process ended (%s)", code)
+        self._deaths = 1 if time.monotonic() - self._born > FORGIVEN_AFTER_S else self._deaths + 1
+        if self._deaths > DEATHS_ALLOWED:
             self._on_event(
-                Lost("the render process keeps ending; save, and look at the log for the reason (help, “show the log”)")
+                Lost("the render process keeps ending; the log tells the reason (help, “show the log”)")
             )
             return False
-        self._on_event(Restarted(times))
-        return True
+        self._patience.wait(PAUSES_S[self._deaths - 1])
+        self._start_again()
+        self._on_event(Restarted(self._deaths))
+        return not self._closing
+
+    def _start_again(self) -> None:
+        with self._lock:
+            if self._closing:
+                return
+            self._channel.close()
+            self._spawn()
+            for message in (self._last_want, self._last_balance):
+                if message is not None:
+                    self._send(message)
+
+    def try_again(self) -> None:
+        """Start the process once more after it was given up."""
+        self._deaths = 0
+        self._start_again()
+        threading.Thread(target=self._listen, name="render-events", daemon=True).start()
 
     def close(self) -> None:
         """End the process."""
         with self._lock:
             self._closing = True
+            self._patience.set()
             channel, process = self._channel, self._process
         if channel is not None:
             channel.close()

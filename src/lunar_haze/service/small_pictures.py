@@ -99,7 +99,8 @@ class SmallPictures:
 
 
     def of_known(self, job: Job) -> NDArray[np.float32] | None:
-        """The mix of layers that are all there, of full size, freed of grain at once: the true clean one takes longer."""
+        """The mix of layers that are all there, of full size, freed of grain at once; the true clean one takes longer.
+        """
         step = max(round(job.request.view.width / KNOWN_WIDTH), 1)
         frame = self._frame_of(job, step)
         active = [k for k in job.keys if job.weight(k) > 0.0]

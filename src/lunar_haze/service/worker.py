@@ -26,6 +26,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
+from lunar_haze.service.folders import memory_for_layers
 from lunar_haze.service.job import Job
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import (
@@ -51,7 +52,7 @@ log = logging.getLogger(__name__)
 PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
 SPARE_SLOTS = 4
-MEMORY_BYTES = 3 << 30
+MEMORY_BYTES = memory_for_layers()
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 #: From so many passes on a picture may be shown as it was summed, for the moment that it takes to denoise it.

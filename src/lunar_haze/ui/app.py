@@ -1,11 +1,13 @@
 """Starts the window."""
 
 import logging
+import os
+import signal
 import sys
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.service.client import RenderClient
@@ -32,6 +34,30 @@ def run_window(path: Path, client: RenderClient, started: float | None = None) -
     window.show()
     if started is not None:
         log.info("window shown after %.2f s", time.perf_counter() - started)
+    leave_on_signals(app, window)
+
+    def begin() -> None:
+        window.open_path(path)
+        window.offer_unsaved()
+
     # The window is painted before the document is read.
-    QTimer.singleShot(0, window, lambda: window.open_path(path))
+    QTimer.singleShot(0, window, begin)
     return app.exec()
+
+
+def leave_on_signals(app: QApplication, window: Window) -> None:
+    """Keep everything and close when the system asks for it (SIGTERM, SIGHUP, SIGINT)."""
+    read, write = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+    signal.set_wakeup_fd(write, warn_on_full_buffer=False)
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        # The interpreter may be inside Qt: what is to be done is done by the event loop, woken by the pipe.
+        signal.signal(number, lambda _number, _frame: None)
+    woken = QSocketNotifier(read, QSocketNotifier.Type.Read, app)
+
+    def leave() -> None:
+        os.read(read, 64)
+        log.info("asked to end; unsaved work is kept")
+        window.leave_at_once()
+        app.quit()
+
+    woken.activated.connect(leave)

@@ -6,6 +6,7 @@ is told, so that it denoises when the hand rests. While it moves, the difference
 last denoised picture, so grain does not come back.
 """
 
+import logging
 import threading
 from collections.abc import Callable
 
@@ -40,6 +41,8 @@ from lunar_haze.service.protocol import (
 )  # fmt: skip
 from lunar_haze.ui.session import Session
 
+log = logging.getLogger(__name__)
+
 SETTLE_MS = 220
 #: A request without an answer for so long is given up for the next one.
 PATIENCE_MS = 3000
@@ -69,12 +72,13 @@ class Seen:
 
 class RenderBridge(QObject):
     """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share),
-    ``refined`` when layers are new, ``said`` (text, is_problem)."""
+    ``refined`` when layers are new, ``said`` (text, is_problem), ``lost`` (reason) when nothing renders any longer."""
 
     picture_changed = Signal()
     refined = Signal()
     progress = Signal(str, float)
     said = Signal(str, bool)
+    lost = Signal(str)
     _event = Signal(object, object)
     _sky_made = Signal()
 
@@ -217,11 +221,16 @@ class RenderBridge(QObject):
             self.progress.emit("making the sky", 0.0)
 
             def make() -> None:
-                tables_of(missing)
                 try:
-                    self._sky_made.emit()
-                except RuntimeError:
-                    pass  # the window is closing
+                    tables_of(missing)
+                except Exception:
+                    log.exception("the tables of a sky cannot be made")
+                finally:
+                    # Whatever happened, the next look may need another sky.
+                    try:
+                        self._sky_made.emit()
+                    except RuntimeError:
+                        pass  # the window is closing
 
             threading.Thread(target=make, name="sky", daemon=True).start()
         return True
@@ -248,7 +257,8 @@ class RenderBridge(QObject):
         elif isinstance(event, Restarted):
             self.said.emit("the render process ended and was started again; nothing is lost", False)
         elif isinstance(event, Lost):
-            self.said.emit(event.reason, True)
+            self._answered()
+            self.lost.emit(event.reason)
         elif self._request is None or getattr(event, "request_id", -1) not in (self._request.id, -1):
             return
         elif isinstance(event, Published):
@@ -409,6 +419,12 @@ class RenderBridge(QObject):
             int(owner[0]),
             int(owner[1]),
         )
+
+    def try_again(self) -> None:
+        """Start the render process once more after it was given up."""
+        self._request = None
+        self._backend.try_again()
+        self._asking.start()
 
     def close(self) -> None:
         """End the render process."""

@@ -71,7 +71,7 @@ class Keys:
         self._changed: dict[str, str] = {}
         try:
             self._changed = {str(k): str(v) for k, v in json.loads(file.read_text()).items()}
-        except (OSError, ValueError, AttributeError):
+        except (OSError, ValueError, AttributeError, RecursionError):
             pass  # none yet, or damaged: the table's own serve
 
     def key(self, act: Act) -> QKeySequence:

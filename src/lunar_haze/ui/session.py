@@ -7,7 +7,6 @@ of widgets or rendering.
 import json
 import logging
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -19,17 +18,11 @@ from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.files import (
-    SUFFIX,
-    autosave_path,
-    from_json,
-    load,
-    save,
-    to_json,
-    write_atomically,
-)  # fmt: skip
+from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
+from lunar_haze.core.document.journal import Found, Journal, unsaved
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.layers.model import PlaceSpec
@@ -44,10 +37,13 @@ from lunar_haze.core.sky.tables import is_ready
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.gain import lamp_kelvin, source_colour
 from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
+from lunar_haze.core.units.content import digest_or_none
+from lunar_haze.service.folders import demo_file
 
 log = logging.getLogger(__name__)
 
-AUTOSAVE_MS = 1500
+#: An edit lies in the journal after so long at the most, whatever the hand does meanwhile.
+JOURNAL_MS = 600
 RECENT_LIMIT = 8
 AIR, LENS = "air", "lens"
 
@@ -79,10 +75,14 @@ class Session(QObject):
         self.picking: Callable[[NDArray], None] | None = None
         self._index: RayIndex | None = None
         self._threads: list[threading.Thread] = []
-        self._autosave = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
-        self._autosave.timeout.connect(self._autosave_aside)
+        self._journal = Journal(None, state_folder)
+        self._due = QTimer(self, singleShot=True, interval=JOURNAL_MS)
+        self._due.timeout.connect(self._write_aside)
         self._writing = threading.Lock()
         self._saves = 0
+        self._told_place: Path | None = None
+        #: What the file held when it was opened or saved here, to tell what another has done to it.
+        self._on_disk = ""
         self._hexes: dict[object, str] = {}
         self._place_loaded.connect(self._take_place)
 
@@ -185,7 +185,10 @@ class Session(QObject):
             self._after_change()
 
     def _after_change(self) -> None:
-        self._autosave.start()
+        # Started once, not anew with every edit: a hand that never rests must not put it off for ever.
+        if not self._due.isActive():
+            self._due.start()
+        self._follow_place()
         if self.chosen not in (AIR, LENS, "") and self.chosen_source is None and self.chosen_card is None:
             self.choose("")
         self.changed.emit()
@@ -236,13 +239,45 @@ class Session(QObject):
     def _open_document(self, path: Path) -> None:
         document, notes = load(path)
         spec = place_spec(document.place)
-        self.path = path.resolve()
+        self.flush()
+        resolved = path.resolve()
+        # What ships with the program stays as it is: it is opened as a copy without a name.
+        self.path = None if resolved == demo_file() else resolved
         self.history = History(document)
-        self._remember(self.path)
+        self._on_disk = digest_or_none(resolved)
+        self._remember(resolved)
+        self._begin_journal()
         self._present(spec)
         for note in notes:
             self.said.emit(note, True)
-        self._recover()
+        if self.path is not None:
+            self._recover()
+
+    def _begin_journal(self) -> None:
+        self._journal.release()
+        self._journal = Journal(self.path, self._state_folder)
+        self._told_place = None
+        if not self._journal.claim():
+            self.said.emit(
+                f"{self.path.name} is open in another window too; whoever saves second is asked first", True
+            )
+
+    def open_unsaved(self, found: Found) -> None:
+        """Go on with work that never had a name. Raises HazeError; nothing changes then."""
+        spec = place_spec(found.document.place)
+        self.flush()
+        self.path = None
+        self.history = History(Document())
+        self.history.edit("unsaved work", found.document)
+        self._begin_journal()
+        self._present(spec)
+        self._write_now(self.document)
+        found.path.unlink(missing_ok=True)
+        self.said.emit(f"unsaved work of {found.when} is back; give it a name to keep it", False)
+
+    def unsaved(self) -> list[Found]:
+        """Work of earlier times that never had a name, the newest first."""
+        return unsaved(self._state_folder)
 
     def _start_with_place(
         self, path: Path, scale: float | None, ask_scale: Callable[[float, str], float | None]
@@ -255,8 +290,10 @@ class Session(QObject):
                 return
             place = load_place(path, scale) if scale != 1.0 else place
         document = new_document(path, place, scale or 1.0)
+        self.flush()
         self.path = None
         self.history = History(document)
+        self._begin_journal()
         self.place, self._index = place, None
         self._present(place_spec(document.place))
         for note in place.notes:
@@ -266,17 +303,20 @@ class Session(QObject):
             self.said.emit(f"{remark[1]}; correct it with “place: scale”", True)
 
     def rescale_place(self, factor: float) -> None:
-        """Import the place again, its lengths multiplied by ``factor``; as an edit."""
-        import attrs
+        """Multiply all lengths of the place by ``factor``; what stands in it goes along."""
+        self.act("scale of the place", scaled(self.document, factor))
 
-        reference = attrs.evolve(self.document.place, scale=self.document.place.scale * factor)
-        place = load_place(Path(reference.path), reference.scale, reference.scene)
-        fresh = new_document(Path(reference.path), place, reference.scale)
-        document = attrs.evolve(self.document, place=reference, shots=fresh.shots, current_shot=fresh.current_shot)
-        self.place, self._index = place, None
-        self.place_spec = place_spec(document.place)
-        self.edit("scale of the place", document)
-        self.place_ready.emit()
+    def _follow_place(self) -> None:
+        """Load the place as the document has it now, where an edit or undo has changed its scale or file."""
+        wanted, spec = self.document.place, self.place_spec
+        if not self.is_open or spec is None or (wanted.path, wanted.scale, wanted.scene) == (
+            spec.path, spec.scale, spec.scene
+        ):  # fmt: skip
+            return
+        try:
+            self.reload_place(place_spec(wanted))
+        except PlaceError as error:
+            self.said.emit(str(error), True)
 
     def _present(self, spec: PlaceSpec) -> None:
         same_place = self.place is not None and spec == self.place_spec
@@ -337,63 +377,91 @@ class Session(QObject):
         self._threads = [t for t in self._threads if t.is_alive()] + [thread]
         thread.start()
 
+    @property
+    def is_changed_elsewhere(self) -> bool:
+        """Whether the document's file is no longer what was opened or saved here."""
+        return self.path is not None and bool(self._on_disk) and digest_or_none(self.path) != self._on_disk
+
+    @property
+    def needs_a_name(self) -> bool:
+        """Whether there is work here that was never saved anywhere."""
+        return self.is_open and self.path is None and not self.history.is_saved
+
     def save(self, path: Path | None = None) -> None:
         """Save under the document's name or a new one. Raises DocumentError; the old file stays then."""
         target = path or self.path
         if target is None:
             raise DocumentError("the document has no name yet")
-        target = Path(target).with_suffix(SUFFIX)
+        target = named(Path(target))
+        if target.resolve() == demo_file():
+            raise DocumentError("the demo stays as it is; save under another name")
         with self._writing:
             save(self.document, target)
             self._saves += 1
-            autosave_path(self.path, self._state_folder).unlink(missing_ok=True)
-        self.path = target.resolve()
-        self._autosave.stop()
+            self._journal.void()
+        if target.resolve() != self.path:
+            self.path = target.resolve()
+            self._begin_journal()
+        self._due.stop()
+        self._on_disk = digest_or_none(self.path)
         self.history.mark_saved()
         self._remember(self.path)
         self.said.emit(f"saved {self.path.name}", False)
         self.changed.emit()
 
-    def _autosave_aside(self) -> None:
-        """Write the autosave without holding up the hand; a save meanwhile makes it void."""
-        document, path, saves = self.document, self.path, self._saves
+    def discard(self) -> None:
+        """Give up what was not saved."""
+        self._due.stop()
+        with self._writing:
+            self._saves += 1
+            self._journal.void()
+
+    def _write_aside(self) -> None:
+        """Write the journal without holding up the hand; a save meanwhile makes it void."""
+        document, saves = self.document, self._saves
 
         def write() -> None:
             with self._writing:
                 if saves == self._saves:
-                    self._write_autosave(document, path)
+                    self._write_now(document)
 
         if self.is_open:
             self.run_thread(write)
 
-    def autosave(self) -> None:
-        """Write the autosave beside the document; a problem is told once in the log, never in the way."""
-        if self.is_open:
+    def flush(self) -> None:
+        """Write what is due to the journal now."""
+        if self._due.isActive():
+            self._due.stop()
             with self._writing:
-                self._write_autosave(self.document, self.path)
+                self._write_now(self.document)
 
-    def _write_autosave(self, document: Document, path: Path | None) -> None:
-        target = autosave_path(path, self._state_folder)
+    def _write_now(self, document: Document) -> None:
+        """Write the journal. A problem is told once, and so is a place other than beside the document."""
         try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(target, to_json(document, target.parent.resolve()).encode())
+            place: Path | None = self._journal.write(document)
         except OSError as error:
-            log.warning("autosave to %s failed: %s", target, error)
+            log.warning("unsaved work cannot be kept: %s", error)
+            place = None
+        if place == self._told_place:
+            return
+        self._told_place = place
+        try:
+            if place is None:
+                self.said.emit("unsaved work cannot be kept on this disk; save it elsewhere soon", True)
+            elif self.path is not None and place.parent != self.path.parent:
+                self.said.emit(f"{self.path.parent} cannot be written; unsaved work is kept in {place.parent}", True)
+        except RuntimeError:
+            pass  # the session was closed meanwhile
 
     def _recover(self) -> None:
         """Bring back unsaved work as an edit, so that undo leads to the saved file."""
-        target = autosave_path(self.path, self._state_folder)
-        try:
-            if self.path is None or target.stat().st_mtime <= self.path.stat().st_mtime:
-                return
-            text = target.read_text("utf-8")
-            kept, _notes = from_json(text, target.parent.resolve(), target.name)
-        except (OSError, UnicodeDecodeError, HazeError):
-            return
-        if kept != self.document:
-            when = time.strftime("%H:%M", time.localtime(target.stat().st_mtime))
-            self.edit("recovered work", kept)
-            self.said.emit(f"unsaved work of {when} was brought back; undo returns to the saved file", False)
+        found, notes = self._journal.find()
+        for note in notes:
+            self.said.emit(note, True)
+        if found is not None and found.document != self.document:
+            self.edit("recovered work", found.document)
+            self.seal()
+            self.said.emit(f"unsaved work of {found.when} was brought back; undo returns to the saved file", False)
 
     # -- recent files ---------------------------------------------------------------------------
 
@@ -404,8 +472,9 @@ class Session(QObject):
     def recent(self) -> list[Path]:
         """Documents opened lately that still exist, the last one first."""
         try:
-            return [p for p in map(Path, json.loads(self._recent_file.read_text())) if p.exists()]
-        except (OSError, ValueError, TypeError):
+            kept = json.loads(self._recent_file.read_text())
+            return [p for p in map(Path, kept) if p.exists()][:RECENT_LIMIT]
+        except (OSError, ValueError, TypeError, RecursionError):
             return []
 
     def _remember(self, path: Path) -> None:
@@ -425,8 +494,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Write what is pending and wait for what runs."""
-        if self._autosave.isActive():
-            self._autosave.stop()
-            self.autosave()
+        self.flush()
         for thread in self._threads:
             thread.join(timeout=5.0)
+        self._journal.release()

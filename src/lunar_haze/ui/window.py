@@ -19,12 +19,13 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.files import named
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
-from lunar_haze.ui import theme
+from lunar_haze.ui import questions, theme
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
@@ -82,6 +83,9 @@ class Window(QMainWindow):
 
         session.said.connect(self.notices.say)
         self.bridge.said.connect(self.notices.say)
+        self.bridge.lost.connect(
+            lambda reason: self.notices.say(reason, True, "try again", self.bridge.try_again)
+        )
         self.bridge.progress.connect(self._progressed)
         session.changed.connect(self._refresh_acts)
         session.opened.connect(self._opened)
@@ -90,8 +94,14 @@ class Window(QMainWindow):
         self.picture.dropped.connect(lambda path: self.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
         QApplication.instance().installEventFilter(self)
+        self._leaving = False
         self._restore_geometry()
         self._refresh_acts()
+
+    def leave_at_once(self) -> None:
+        """Close without asking, everything kept: the system is going down."""
+        self._leaving = True
+        self.close()
 
     # -- building -------------------------------------------------------------------------------
 
@@ -228,7 +238,12 @@ class Window(QMainWindow):
         return True
 
     def open_path(self, path: Path, scale: float | None = None) -> bool:
-        """Open a document or a place; what was open stays if that fails. An odd size is asked about."""
+        """Open a document or a place; what was open stays if that fails. An odd size is asked about.
+
+        Work without a name is asked about first.
+        """
+        if not self._may_leave():
+            return False
 
         def open_it() -> None:
             self.session.open_path(path, scale, self._ask_import_scale)
@@ -258,12 +273,66 @@ class Window(QMainWindow):
     def save(self) -> bool:
         if self.session.path is None:
             return self.ask_save()
+        if self.session.is_changed_elsewhere:
+            answer = questions.ask(
+                self, "changed elsewhere", f"{self.session.path.name} was changed since it was opened here.",
+                "Saving now puts your state in its place; what the other wrote would be gone.",
+                ["save under another name", "save over it", "do not save"],
+            )  # fmt: skip
+            if answer != "save over it":
+                return answer.startswith("save") and self.ask_save()
         return self._dare(self.session.save)
 
     def ask_save(self) -> bool:
-        start = self.session.path or Path(self.session.document.place.path).with_suffix(".haze")
-        name, _kind = QFileDialog.getSaveFileName(self, "save", str(start), "Lunar Haze (*.haze)")
-        return bool(name) and self._dare(lambda: self.session.save(Path(name)))
+        place = Path(self.session.document.place.path)
+        start = self.session.path or place.with_name(f"{place.stem} copy.haze")
+        chosen, _kind = QFileDialog.getSaveFileName(self, "save", str(start), "Lunar Haze (*.haze)")
+        return bool(chosen) and self.save_as(Path(chosen))
+
+    def save_as(self, chosen: Path) -> bool:
+        """Save under a chosen name; a file that only the added suffix makes it is asked about."""
+        target = named(chosen)
+        if target != chosen and target.exists():
+            answer = questions.ask(
+                self, "save", f"{target.name} is there already.", "", ["replace it", "do not save"]
+            )  # fmt: skip
+            if answer != "replace it":
+                return False
+        return self._dare(lambda: self.session.save(target))
+
+    def _may_leave(self) -> bool:
+        """Whether what is open may be left: work without a name is asked about, and so is a still being written."""
+        if self.hand_off.still is not None and self.isVisible():
+            answer = questions.ask(
+                self, "still", "A still is being written.", "It would be given up.", ["wait for it", "give it up"]
+            )
+            if answer == "wait for it":
+                return False
+        if not self.session.needs_a_name:
+            return True
+        answer = questions.ask(
+            self, "unsaved work", "This work has no name yet.",
+            "Kept for later, it is offered when the program starts again.",
+            ["save", "keep it for later", "discard it", "stay"],
+        )  # fmt: skip
+        if answer == "save":
+            return self.ask_save()
+        if answer == "discard it":
+            self.session.discard()
+        return answer != "stay"
+
+    def offer_unsaved(self) -> None:
+        """Ask about work of earlier times that never had a name."""
+        for found in self.session.unsaved()[:1]:
+            name = Path(found.document.place.path).name
+            answer = questions.ask(
+                self, "unsaved work", f"Work of {found.when} on {name} was never saved.", "",
+                ["go on with it", "not now", "delete it"],
+            )  # fmt: skip
+            if answer == "go on with it":
+                self._dare(lambda found=found: self.session.open_unsaved(found))
+            elif answer == "delete it":
+                found.path.unlink(missing_ok=True)
 
     def ask_scale(self) -> None:
         factor, good = QInputDialog.getDouble(self, "scale of the place", "multiply all lengths by", 1.0, 1e-4, 1e4, 4)
@@ -384,10 +453,13 @@ class Window(QMainWindow):
             kept = json.loads(self._geometry_file.read_text())
             self.restoreGeometry(QByteArray.fromHex(kept["geometry"].encode()))
             self.picture.surround = SURROUNDS.get(kept.get("surround", "dark"), theme.SURROUND)
-        except (OSError, ValueError, KeyError, AttributeError, TypeError):
+        except (OSError, ValueError, KeyError, AttributeError, TypeError, RecursionError):
             pass  # first start, or a damaged file: the default size serves
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        if not self._leaving and not self._may_leave():
+            event.ignore()
+            return
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
         state = {"geometry": bytes(self.saveGeometry().toHex()).decode(), "surround": surround}
         try:
@@ -397,7 +469,7 @@ class Window(QMainWindow):
             log.warning("the window's state is not kept: %s", error)
         QApplication.instance().removeEventFilter(self)
         self.hand_off.close()
-        # Unsaved work lies in the autosave and comes back by itself at the next opening.
+        # Unsaved work lies in the journal and comes back by itself at the next opening.
         self.session.close()
         self.bridge.close()
         event.accept()

@@ -1,27 +1,37 @@
 """Reads and writes .haze files: one JSON document, written so that a crash leaves old or new, never half.
 
 The place is stored by a path relative to the file. What a file holds and this version cannot read
-is listed, and kept when the file is written again. An autosave lies beside the file as
-``.NAME.autosave`` (or in the user's state folder before the first save).
+is listed, and kept when the file is written again. Paths are relative to the file where they can be.
 """
 
 import contextlib
+import copy
+import errno
 import json
 import math
 import os
+import stat
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import attrs
 import cattrs
 from cattrs.strategies import configure_tagged_union
 
+from lunar_haze.core.document.checks import check_numbers
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Pin, PlaceRef, Shot
+from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
 from lunar_haze.core.sky.model import Dome
 from lunar_haze.core.sources.model import Lamp, Shape
+from lunar_haze.core.units.content import read_regular
 
 SUFFIX = ".haze"
+#: A larger file is no document [bytes].
+LARGEST = 256 << 20
+_NEW_MODE = 0o644
 
 
 def _converter() -> cattrs.Converter:
@@ -46,15 +56,19 @@ _CONVERTER = _converter()
 
 
 def to_json(document: Document, base: Path | None) -> str:
-    """The text of a .haze file that lies in folder ``base``."""
+    """The text of a .haze file that lies in folder ``base``; without one its paths stay absolute."""
     data = _CONVERTER.unstructure(attrs.evolve(document, extra=()))
     data.pop("extra")
-    if base is not None and document.place.path:
-        # On another drive or share there is no relative path; then the absolute one stays.
-        with contextlib.suppress(ValueError):
-            data["place"]["path"] = os.path.relpath(document.place.path, base)
+    if base is not None:
+        for holder in holders_of_paths(data):
+            # On another drive or share there is no relative path; then the absolute one stays.
+            with contextlib.suppress(ValueError):
+                holder["path"] = os.path.relpath(holder["path"], base)
     for key, text in document.extra:
-        data.setdefault(key, json.loads(text))
+        if key == UNKNOWN:
+            put_back(data, json.loads(text))
+        else:
+            data.setdefault(key, json.loads(text))
     return json.dumps({"lunar_haze": SCHEMA, **data}, indent=1, ensure_ascii=False) + "\n"
 
 
@@ -73,6 +87,19 @@ def _migrate(data: dict, name: str) -> dict:
     if version < 5:
         _from_4(data)
     return data
+
+
+def holders_of_paths(data: Any) -> Iterator[dict]:
+    """Every part of a document's JSON that names a file by "path"."""
+    waiting = [data]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, dict):
+            if isinstance(part.get("path"), str) and part["path"]:
+                yield part
+            waiting.extend(part.values())
+        elif isinstance(part, list):
+            waiting.extend(part)
 
 
 def _sources_of(data: dict) -> Iterator[dict]:
@@ -119,19 +146,33 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     """Document in the text of a .haze file in folder ``base``, and notes on what could not be read."""
     try:
         data = json.loads(text)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise DocumentError(f"{name} is damaged and cannot be read; open its autosave or an older copy") from error
     if not isinstance(data, dict):
         raise DocumentError(f"{name} is not a Lunar Haze document")
-    data = _migrate(data, name)
+    try:
+        data = _migrate(data, name)
+    except (AttributeError, TypeError, KeyError, ValueError) as error:
+        raise DocumentError(f"{name} is damaged and cannot be read; open an older copy") from error
+    for holder in holders_of_paths(data):
+        with contextlib.suppress(ValueError):
+            holder["path"] = str((base / holder["path"]).resolve())
+    given = {key: copy.deepcopy(data.get(key)) for key in ("place", "shots", "looks", "pins")}
     notes: list[str] = []
     kept: dict[str, list] = {}
 
     def each(key: str, kind: type) -> tuple:
         good: list = []
-        for number, item in enumerate(data.pop(key, []) or []):
+        items = data.pop(key, []) or []
+        if not isinstance(items, list):
+            notes.append(f"“{key}” is no list and is kept aside")
+            kept.setdefault(f"unread_{key}", []).append(items)
+            return ()
+        for number, item in enumerate(items):
             try:
-                good.append(_CONVERTER.structure(item, kind))
+                made: Any = _CONVERTER.structure(item, kind)
+                check_numbers(made)
+                good.append(made)
             except Exception as error:  # cattrs raises groups of whatever the fields raise
                 label = item.get("name", number + 1) if isinstance(item, dict) else number + 1
                 notes.append(f"{key[:-1]} “{label}” could not be read and is kept aside ({_first_line(error)})")
@@ -141,13 +182,12 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     shots, looks, pins = each("shots", Shot), each("looks", Look), each("pins", Pin)
     try:
         place = _CONVERTER.structure(data.pop("place", {}), PlaceRef)
+        check_numbers(place)
     except Exception as error:
         raise DocumentError(f"{name} does not say which place it lights; it is damaged") from error
-    if place.path:
-        place = attrs.evolve(place, path=str((base / place.path).resolve()))
     current_shot, current_look = str(data.pop("current_shot", "")), str(data.pop("current_look", ""))
     for key in data:
-        if not key.startswith("unread_"):
+        if not key.startswith("unread_") and key != UNKNOWN:
             notes.append(f"“{key}” is not known to this version and is kept as it is")
     if not shots:
         raise DocumentError(f"{name} holds no shot that can be read; it is damaged")
@@ -157,8 +197,16 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
         current_shot = shots[0].name
     if current_look not in {k.name for k in looks}:
         current_look = looks[0].name
-    extra = tuple((k, json.dumps(v)) for k, v in {**data, **kept}.items())
-    return Document(place, shots, looks, pins, current_shot, current_look, extra), notes
+    for key, lost in kept.items():
+        before = data.get(key, [])
+        data[key] = [*(before if isinstance(before, list) else [before]), *lost]
+    document = Document(place, shots, looks, pins, current_shot, current_look)
+    unknown = not_known(given, _CONVERTER.unstructure(document))
+    if unknown:
+        fields = ", ".join(sorted({str(path[-1]) for path, _value in unknown})[:4])
+        notes.append(f"fields that are not known to this version are kept as they are ({fields})")
+        data[UNKNOWN] = unknown
+    return attrs.evolve(document, extra=tuple((k, json.dumps(v)) for k, v in data.items())), notes
 
 
 def _first_line(error: BaseException) -> str:
@@ -173,7 +221,7 @@ def load(path: Path) -> tuple[Document, list[str]]:
     if path.is_dir():
         raise DocumentError(f"{path} is a folder; choose a {SUFFIX} file")
     try:
-        text = path.read_text("utf-8")
+        text = read_regular(path, LARGEST).decode("utf-8")
     except OSError as error:
         raise DocumentError(f"{path} cannot be opened: {os_reason(error)}") from error
     except UnicodeDecodeError as error:
@@ -182,18 +230,28 @@ def load(path: Path) -> tuple[Document, list[str]]:
 
 
 def write_atomically(path: Path, data: bytes) -> None:
-    """Put ``data`` in place of ``path`` in one step that survives a crash. Raises OSError."""
+    """Put ``data`` in place of ``path`` in one step that survives a crash. Raises OSError.
+
+    A file that is there keeps its mode; one that may not be written is not replaced.
+    """
     path = path.resolve()
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.new")
+    mode = None
+    with contextlib.suppress(FileNotFoundError):
+        mode = stat.S_IMODE(path.stat().st_mode)
+        if not mode & 0o222:
+            raise PermissionError(errno.EACCES, "it is read-only")
+    # A name that nobody can have put a link under.
+    descriptor, temporary = tempfile.mkstemp(".new", f".{path.name}.", path.parent)
     try:
-        with temporary.open("wb") as stream:
+        with os.fdopen(descriptor, "wb") as stream:
             stream.write(data)
             stream.flush()
+            os.fchmod(stream.fileno(), _NEW_MODE if mode is None else mode)
             os.fsync(stream.fileno())
         os.replace(temporary, path)
-    except OSError:
+    except BaseException:
         with contextlib.suppress(OSError):
-            temporary.unlink()
+            os.unlink(temporary)
         raise
     folder = os.open(path.parent, os.O_RDONLY)
     try:
@@ -213,6 +271,6 @@ def save(document: Document, path: Path) -> None:
         raise DocumentError(f"{path} cannot be saved: {os_reason(error)}; nothing was changed on disk") from error
 
 
-def autosave_path(path: Path | None, state_folder: Path) -> Path:
-    """Where the autosave of a document lies."""
-    return state_folder / "unsaved.autosave" if path is None else path.with_name(f".{path.name}.autosave")
+def named(path: Path) -> Path:
+    """A document's path with its suffix; dots in a name stay."""
+    return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)

@@ -10,7 +10,7 @@ import json
 import struct
 from pathlib import Path
 from typing import Any
-from urllib.parse import unquote_to_bytes
+from urllib.parse import unquote, unquote_to_bytes
 
 import numpy as np
 from numpy.typing import NDArray
@@ -113,8 +113,17 @@ class GltfFile:
         return PlaceError(f"{self.path.name} is cut short: part of its geometry is missing; copy it again")
 
     def resource(self, uri: str) -> bytes:
-        """What a URI stands for. Raises OSError and ValueError."""
-        return data_of(uri) if uri.startswith("data:") else read_regular(beside(self.path, uri))
+        """What a URI stands for. Raises OSError and ValueError.
+
+        A file that lies neither in the folder of the set nor beside that folder is not read: a set from elsewhere
+        has no business there.
+        """
+        if uri.startswith("data:"):
+            return data_of(uri)
+        path, home = beside(self.path, uri).resolve(), self.path.resolve().parent.parent
+        if ":" in uri.split("/")[0] or not path.is_relative_to(home) or unquote(uri).startswith("/"):
+            raise OSError(0, "it lies outside the folder of the set; copy it beside the file")
+        return read_regular(path)
 
     def buffer(self, index: int) -> bytes:
         """A whole buffer."""

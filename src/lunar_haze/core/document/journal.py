@@ -1,0 +1,180 @@
+"""The journal of unsaved work: what a document is now, written aside at short intervals, found again after a crash.
+
+It lies beside the document as ``.NAME.autosave``; where that folder cannot be written, and for work that has no name
+yet, in the user's state folder. A save makes it void. A journal that is there is therefore work that was not saved,
+whatever the dates of the files say.
+"""
+
+import contextlib
+import fcntl
+import hashlib
+import json
+import os
+import time
+import uuid
+from pathlib import Path
+
+import attrs
+
+from lunar_haze.core.document.files import from_json, to_json, write_atomically
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.errors import HazeError
+
+_FORMAT = "lunar_haze_journal"
+
+
+@attrs.frozen
+class Found:
+    """Work found in a journal: the document, when it was written [s since 1970], the file it is of ("" for none)."""
+
+    document: Document
+    written: float
+    of: str
+    path: Path
+
+    @property
+    def when(self) -> str:
+        """The time of day, with the date where that is another."""
+        then, now = time.localtime(self.written), time.localtime()
+        return time.strftime("%H:%M" if then[:3] == now[:3] else "%Y-%m-%d %H:%M", then)
+
+
+def beside(path: Path) -> Path:
+    """Where the journal of a saved document lies."""
+    return path.with_name(f".{path.name}.autosave")
+
+
+def aside(path: Path, state_folder: Path) -> Path:
+    """Where it lies when the document's own folder cannot be written."""
+    name = hashlib.blake2b(str(path).encode(), digest_size=8).hexdigest()
+    return state_folder / "journals" / f"{path.stem}-{name}.autosave"
+
+
+class Journal:
+    """The journal of one document on screen. Methods may be called from any thread, one at a time."""
+
+    def __init__(self, path: Path | None, state_folder: Path) -> None:
+        self._path, self._state = path, state_folder
+        #: Held while the document is open, so that another window can tell.
+        self._lock = -1
+        self._places = (
+            [beside(path), aside(path, state_folder)]
+            if path is not None
+            else [state_folder / "unsaved" / f"{uuid.uuid4().hex[:12]}.autosave"]
+        )
+
+    def write(self, document: Document) -> Path:
+        """Write the document aside; where it lies now. Raises OSError when no place can be written."""
+        text = json.dumps({
+            _FORMAT: 1, "written": time.time(), "of": str(self._path or ""), "document": to_json(document, None),
+        })  # fmt: skip
+        problem: OSError | None = None
+        for place in self._places:
+            try:
+                place.parent.mkdir(parents=True, exist_ok=True)
+                write_atomically(place, text.encode())
+            except OSError as error:
+                problem = error
+                continue
+            # One journal only: an older one elsewhere must not be taken for the newest.
+            for other in self._places:
+                if other != place:
+                    with contextlib.suppress(OSError):
+                        other.unlink()
+            return place
+        raise problem or OSError(0, "there is no place for it")
+
+    def void(self) -> None:
+        """The work is saved, or given up."""
+        for place in self._places:
+            with contextlib.suppress(OSError):
+                place.unlink()
+
+    def find(self) -> tuple[Found | None, list[str]]:
+        """The newest work that can be read, and notes on journals that cannot and were set aside."""
+        found, notes = [], []
+        for place in self._places:
+            one, note = read(place)
+            if one is not None:
+                found.append(one)
+            if note:
+                notes.append(note)
+        return max(found, key=lambda f: f.written, default=None), notes
+
+    # -- who has it open --------------------------------------------------------------------------
+
+    def claim(self) -> bool:
+        """Say that this window has the document open; False when another has."""
+        name = hashlib.blake2b(str(self._path or self._places[0]).encode(), digest_size=8).hexdigest()
+        place = self._state / "open" / f"{name}.lock"
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            self._lock = os.open(place, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            self.release()
+            return False
+        except OSError:
+            self.release()  # where nothing can be locked nothing is told
+        return True
+
+    def release(self) -> None:
+        """The document is no longer open here."""
+        if self._lock >= 0:
+            os.close(self._lock)
+            self._lock = -1
+
+
+def read(place: Path) -> tuple[Found | None, str]:
+    """Work in a journal, or a note on why it cannot be read; a damaged one is set aside under another name."""
+    try:
+        text = place.read_text("utf-8")
+    except FileNotFoundError:
+        return None, ""
+    except (OSError, UnicodeDecodeError):
+        return None, _set_aside(place)
+    try:
+        data = json.loads(text)
+        if isinstance(data, dict) and _FORMAT in data:
+            text, written, of = str(data["document"]), float(data["written"]), str(data.get("of", ""))
+        else:
+            # As written by versions before: the document itself.
+            written, of = place.stat().st_mtime, ""
+        document, _notes = from_json(text, place.parent.resolve(), place.name)
+        return Found(document, written, of, place), ""
+    except (ValueError, KeyError, TypeError, OverflowError, RecursionError, OSError, HazeError):
+        return None, _set_aside(place)
+
+
+def _set_aside(place: Path) -> str:
+    kept = place.with_name(f"{place.name}.damaged")
+    with contextlib.suppress(OSError):
+        place.replace(kept)
+    return f"unsaved work beside it is damaged and cannot be read; it is kept as {kept.name}"
+
+
+def unsaved(state_folder: Path) -> list[Found]:
+    """Work that never had a name, the newest first; that of windows still open is left out."""
+    found = []
+    folder = state_folder / "unsaved"
+    with contextlib.suppress(OSError):
+        for place in [*folder.glob("*.autosave"), state_folder / "unsaved.autosave"]:
+            one, _note = read(place)
+            if one is not None and not _is_open(place, state_folder):
+                found.append(one)
+    return sorted(found, key=lambda f: f.written, reverse=True)
+
+
+def _is_open(place: Path, state_folder: Path) -> bool:
+    name = hashlib.blake2b(str(place).encode(), digest_size=8).hexdigest()
+    try:
+        descriptor = os.open(state_folder / "open" / f"{name}.lock", os.O_RDWR | os.O_CLOEXEC)
+    except OSError:
+        return False
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        return False
+    except OSError:
+        return True
+    finally:
+        os.close(descriptor)

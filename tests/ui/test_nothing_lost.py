@@ -1,0 +1,367 @@
+"""Nothing that was done is lost (issue 13, lines 10 to 12, 15 and 18)."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import attrs
+import numpy as np
+import pytest
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.files import load, named, save
+from lunar_haze.core.document.journal import Journal, beside, read, unsaved
+from lunar_haze.core.errors import DocumentError
+from lunar_haze.service.folders import demo_file
+from lunar_haze.ui import questions
+from lunar_haze.ui.session import Session
+
+
+def dimmed(session, stops):
+    return edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=stops)
+
+
+@pytest.fixture
+def session(qtbot, tmp_path, work):
+    made = Session(tmp_path / "state")
+    made.open_path(work)
+    qtbot.waitUntil(lambda: made.place is not None, timeout=20_000)
+    yield made
+    made.close()
+
+
+def test_a_hand_that_never_rests_does_not_put_the_journal_off(session, qtbot):
+    """Line 15: every edit restarted the timer, so that ten minutes of work could be lost."""
+    place = beside(session.path)
+    begun = time.monotonic()
+    while time.monotonic() < begun + 2.5:
+        session.edit("dimmer", dimmed(session, time.monotonic() - begun))
+        qtbot.wait(50)
+        if time.monotonic() > begun + 1.5:
+            assert place.exists()
+            assert time.time() - read(place)[0].written < 1.2
+
+
+def test_another_document_opened_at_once_loses_no_edit(session, tmp_path, work, qtbot):
+    """Line 10: within 1.5 s of an edit the edit was gone."""
+    other = tmp_path / "other.haze"
+    save(session.document, other)
+    session.edit("dimmer", dimmed(session, -1.25))
+    session.open_path(other)
+    session.open_path(work)
+    assert session.document.look.sources[0].dimmer_stops == -1.25
+
+
+@pytest.mark.parametrize("name", ["take.2", "a.b.c", "plain", "with.haze"])
+def test_dots_in_names_stay(session, tmp_path, name):
+    """Line 10: “take.2” became “take.haze”."""
+    session.save(tmp_path / name)
+    assert session.path.name == (name if name.endswith(".haze") else f"{name}.haze")
+    assert named(tmp_path / name) == session.path
+
+
+def test_what_a_suffix_makes_of_a_name_is_asked_about(window, tmp_path, monkeypatch):
+    """Line 10: the dialog asked about “take”, and “take.haze” was written over."""
+    there = tmp_path / "take.haze"
+    there.write_text("precious")
+    asked = []
+    monkeypatch.setattr(questions, "ask", lambda parent, title, text, *rest: asked.append(text) or "do not save")
+    assert not window.save_as(tmp_path / "take")
+    assert there.read_text() == "precious"
+    assert "take.haze" in asked[0]
+
+
+def test_the_demo_opens_as_a_copy(qtbot, tmp_path):
+    """Line 10: the installed demo could be overwritten."""
+    before = demo_file().read_bytes()
+    made = Session(tmp_path / "state")
+    made.open_path(demo_file())
+    assert made.path is None
+    assert not made.needs_a_name, "as long as nothing was done"
+    made.edit("dimmer", dimmed(made, -3.0))
+    assert made.needs_a_name
+    with pytest.raises(DocumentError):
+        made.save()
+    with pytest.raises(DocumentError, match="another name"):
+        made.save(demo_file())
+    assert demo_file().read_bytes() == before
+    made.close()
+
+
+def test_work_without_a_name_is_kept_and_offered(window, work, tmp_path, monkeypatch, qtbot):
+    """Line 10: `unsaved.autosave` was written and never read."""
+    session = window.session
+    assert window.open_path(work.with_suffix(".glb"))
+    session.edit("dimmer", dimmed(session, -2.5))
+    monkeypatch.setattr(questions, "ask", lambda *a: "keep it for later")
+    assert window.open_path(work)
+    (found,) = session.unsaved()
+    assert found.document.look.sources[0].dimmer_stops == -2.5
+    monkeypatch.setattr(questions, "ask", lambda *a: "go on with it")
+    window.offer_unsaved()
+    assert session.path is None
+    assert session.document.look.sources[0].dimmer_stops == -2.5
+    session.save(tmp_path / "kept.haze")
+    assert not session.unsaved()
+
+
+def test_closing_asks_and_staying_stays(window, work, monkeypatch):
+    assert window.open_path(work.with_suffix(".glb"))
+    window.session.edit("dimmer", dimmed(window.session, -2.5))
+    monkeypatch.setattr(questions, "ask", lambda *a: "stay")
+    assert not window.close()
+    assert window.isVisible()
+    monkeypatch.setattr(questions, "ask", lambda *a: "discard it")
+    assert not window.bridge._backend.closed
+    window.session.discard()
+    assert not window.session.unsaved()
+
+
+@pytest.mark.parametrize("damage", ["cut", "deep", "words", "future"])
+def test_no_journal_is_lost_in_silence(session, work, tmp_path, damage, qtbot):
+    """Lines 15 and 18: a bad journal kept its good document shut, a file of the future hid a good journal."""
+    session.edit("dimmer", dimmed(session, -1.5))
+    session.flush()
+    place = beside(session.path)
+    session._journal.release()
+    if damage == "cut":
+        place.write_text(place.read_text()[:200])
+    elif damage == "deep":
+        place.write_text("[" * 100_000)
+    elif damage == "words":
+        place.write_text(json.dumps({"lunar_haze_journal": 1, "written": "noon", "document": 5}))
+    else:
+        os.utime(work, (time.time() + 1e6, time.time() + 1e6))
+    told = []
+    other = Session(tmp_path / "state2")
+    other.said.connect(lambda text, problem: told.append(text))
+    other.open_path(work)
+    if damage == "future":
+        assert other.document.look.sources[0].dimmer_stops == -1.5
+        assert any("brought back" in t for t in told)
+    else:
+        assert other.document.look.sources[0].dimmer_stops != -1.5
+        assert any("damaged" in t for t in told)
+        assert place.with_name(place.name + ".damaged").exists(), "set aside, not thrown away"
+    other.close()
+
+
+def test_where_the_folder_cannot_be_written_the_journal_lies_elsewhere_and_that_is_told(tmp_path, demo):
+    """Line 15: a fallback folder when the document's own is read-only or full, and the artist told."""
+    document = load(demo)[0]
+    journal = Journal(Path("/proc/none/doc.haze"), tmp_path / "state")
+    place = journal.write(document)
+    assert place.is_relative_to(tmp_path / "state")
+    assert journal.find()[0].document == document
+    journal.void()
+    assert journal.find() == (None, [])
+
+
+@pytest.mark.parametrize("mode", [0o600, 0o640, 0o664])
+def test_a_file_keeps_its_mode(session, work, mode):
+    """Line 15: 0600 became 0644."""
+    work.chmod(mode)
+    session.edit("dimmer", dimmed(session, -1.0))
+    session.save()
+    assert work.stat().st_mode & 0o777 == mode
+
+
+def test_a_read_only_file_is_not_replaced(session, work):
+    work.chmod(0o444)
+    before = work.read_bytes()
+    session.edit("dimmer", dimmed(session, -1.0))
+    with pytest.raises(DocumentError, match="read-only"):
+        session.save()
+    assert work.read_bytes() == before
+    assert not [p for p in work.parent.iterdir() if p.name.endswith(".new")]
+
+
+def test_scale_is_an_edit_like_all_others(session, qtbot):
+    """Line 11: it deleted the artist's shots, left lamps where they were, and undo left the geometry as it was."""
+    document = edits.change_shot(session.document, name="my own shot")
+    session.act("name", document)
+    before, size = session.document, np.ptp(session.place.bounds, axis=0)
+    session.rescale_place(2.0)
+    qtbot.waitUntil(lambda: session.place is not None and np.allclose(np.ptp(session.place.bounds, axis=0), 2 * size), timeout=20_000)
+    after = session.document
+    assert [s.name for s in after.shots] == [s.name for s in before.shots]
+    assert after.shot.camera.position == pytest.approx(tuple(2 * v for v in before.shot.camera.position))
+    look = after.look_named("lamplit wait")
+    lamp, was = look.source("glow"), before.look_named("lamplit wait").source("glow")
+    assert lamp.shape.position == pytest.approx(tuple(2 * v for v in was.shape.position))
+    assert lamp.shape.radius_m == pytest.approx(2 * was.shape.radius_m)
+    assert look.medium.visibility_m == pytest.approx(2 * before.look_named("lamplit wait").medium.visibility_m)
+    session.undo()
+    assert session.document == before
+    qtbot.waitUntil(lambda: np.allclose(np.ptp(session.place.bounds, axis=0), size), timeout=20_000)
+
+
+def test_unknown_fields_are_kept_where_they_were_and_told(work):
+    """Line 11: what a newer version had written in a lamp was gone after one save."""
+    data = json.loads(work.read_text())
+    data["looks"][1]["sources"][0]["flicker"] = {"kind": "flame", "seed": 4}
+    data["looks"][1]["finish"] = [1, 2, 3]
+    data["shots"][0]["latitude"] = 7.5
+    work.write_text(json.dumps(data))
+    document, notes = load(work)
+    assert any("flicker" in n or "finish" in n for n in notes)
+    # Others come and go about them.
+    document = attrs.evolve(document, looks=document.looks[1:])
+    save(document, work)
+    again = json.loads(work.read_text())
+    assert again["looks"][0]["sources"][0]["flicker"] == {"kind": "flame", "seed": 4}
+    assert again["looks"][0]["finish"] == [1, 2, 3]
+    assert again["shots"][0]["latitude"] == 7.5
+
+
+def test_what_was_unread_survives_a_second_loss(work):
+    """Line 11: a second look that could not be read took the place of the first."""
+    data = json.loads(work.read_text())
+    data["unread_looks"] = [{"name": "lost before"}]
+    data["looks"].append({"name": "lost now", "hour_h": "noon"})
+    work.write_text(json.dumps(data))
+    save(load(work)[0], work)
+    assert [k["name"] for k in json.loads(work.read_text())["unread_looks"]] == ["lost before", "lost now"]
+
+
+def test_paths_are_relative_where_they_can_be(session, work, tmp_path):
+    """Line 11: panoramas were kept by absolute paths, and gone on another machine."""
+    from lunar_haze.core.sky.model import Panorama
+    from lunar_haze.core.sources.model import Sky, Source
+
+    dome = Panorama(str(tmp_path / "skies" / "dusk.exr"), "", "linear")
+    session.act("photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx")))
+    session.save()
+    assert '"skies/dusk.exr"' in work.read_text()
+    assert str(tmp_path) not in work.read_text()
+    elsewhere = tmp_path / "moved"
+    elsewhere.mkdir()
+    for name in (work.name, work.with_suffix(".glb").name):
+        (work.parent / name).replace(elsewhere / name)
+    assert load(elsewhere / work.name)[0].look.source("p").shape.dome.path == str(elsewhere / "skies" / "dusk.exr")
+    (elsewhere / work.name).replace(work)
+    (elsewhere / work.with_suffix(".glb").name).replace(work.with_suffix(".glb"))
+
+
+def test_a_second_window_is_told_and_cannot_overwrite_unseen_changes(window, work, tmp_path, monkeypatch):
+    """Line 12."""
+    told = []
+    second = Session(tmp_path / "state")
+    second.said.connect(lambda text, problem: told.append(text))
+    second.open_path(work)
+    assert any("another window" in t for t in told)
+    second.edit("dimmer", dimmed(second, -4.0))
+    second.save()
+    window.session.edit("dimmer", dimmed(window.session, -1.0))
+    asked = []
+    monkeypatch.setattr(questions, "ask", lambda parent, title, *rest: asked.append(title) or "do not save")
+    window.save()
+    assert asked == ["changed elsewhere"]
+    assert load(work)[0].look.sources[0].dimmer_stops == -4.0
+    second.close()
+
+
+@pytest.mark.parametrize("content", ["[" * 100_000, '{"a": ' * 50_000, "5", '"x"', "[[1]]", "\x00", '{"geometry": 5}'])
+def test_settings_that_cannot_be_read_stop_nothing(qtbot, tmp_path, content):
+    """Line 18: a bad `keys.json` stopped the window from starting."""
+    from lunar_haze.ui.window import Window
+    from tests.ui.backends import InstantBackend
+
+    state = tmp_path / "state"
+    state.mkdir()
+    for name in ("keys.json", "recent.json", "window.json"):
+        (state / name).write_text(content)
+    made = Window(Session(state), InstantBackend(), state)
+    qtbot.addWidget(made)
+    made.show()
+    assert made.session.recent() == []
+    made.close()
+
+
+@pytest.mark.parametrize(("change", "words"), [
+    (lambda d: d.update(pins=5), "pins"), (lambda d: d["shots"][0]["camera"].update(position=[None, 0, 0]), "position"),
+    (lambda d: d["shots"][0].update(frame_width=10**9), "frame_width"),
+    (lambda d: d["looks"][0]["medium"].update(banks=[{}] * 1000), "banks"),
+    (lambda d: d["looks"][0].update(stops=1e400), "stops"), (lambda d: d["looks"][0].update(ev100=10**400), "looks"),
+    (lambda d: d["looks"][0]["sources"][0].update(dimmer_stops=float("nan")), "looks"),
+])  # fmt: skip
+def test_absurd_numbers_are_found_where_they_enter(work, change, words):
+    """Lines 16 to 18: they crashed the render process, or ended in a traceback."""
+    data = json.loads(work.read_text())
+    change(data)
+    work.write_text(json.dumps(data))
+    document, notes = load(work)
+    assert document.looks
+    assert any(words in n or "look" in n or "shot" in n for n in notes)
+
+
+def test_notices_do_not_hold_each_other_up(window):
+    """Issue 15: one that waited for “understood” blocked the next for minutes."""
+    notices = window.notices
+    notices.say("a first problem", True)
+    notices.say("a second problem", True)
+    assert notices.text == "a second problem"
+    notices.say("saved", False)
+    assert notices.text == "saved"
+    assert notices.kept == ["a first problem", "a second problem"]
+    notices._passed()
+    assert notices.text == "a second problem"
+    notices._close.click()
+    assert notices.text == "a first problem"
+    notices._close.click()
+    assert notices.text == ""
+
+
+@pytest.mark.workers
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGKILL])
+def test_a_signal_loses_at_most_a_second(tmp_path, work, number):
+    """Line 12 and 15: SIGTERM and SIGHUP keep everything, a kill loses a second at most."""
+    code = f"""
+import sys, time
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+sys.path.insert(0, {str(Path(__file__).resolve().parents[2])!r})
+from lunar_haze.core.document import edits
+from lunar_haze.ui.app import leave_on_signals
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.window import Window
+from tests.ui.backends import InstantBackend
+app = QApplication([])
+session = Session(Path({str(tmp_path / "state")!r}))
+window = Window(session, InstantBackend(), Path({str(tmp_path / "state")!r}))
+window.show()
+window.open_path(Path({str(work)!r}))
+leave_on_signals(app, window)
+count = [0]
+def edit():
+    count[0] += 1
+    session.edit("dimmer", edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=-count[0] / 100))
+    print(count[0], time.time(), flush=True)
+timer = QTimer(interval=40)
+timer.timeout.connect(edit)
+timer.start()
+app.exec()
+"""
+    process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+    told = []
+    for line in process.stdout:
+        told.append([float(v) for v in line.split()])
+        if len(told) == 60:
+            process.send_signal(number)
+            ended = time.time()
+            break
+    told += [[float(v) for v in line.split()] for line in process.stdout]
+    process.wait(timeout=30)
+    found, _note = read(beside(work))
+    kept = round(-100 * found.document.look.sources[0].dimmer_stops)
+    if number == signal.SIGKILL:
+        must = max(n for n, at in told if at <= ended - 1.0)
+        assert kept >= must
+    else:
+        assert kept >= 60, "all that was done when the signal came"
+    assert not unsaved(tmp_path / "state")
