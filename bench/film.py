@@ -42,7 +42,7 @@ def edits_of(window) -> dict:
     def lamp() -> None:
         at = session.document.shot.camera
         aim = np.asarray(at.aim)
-        spot = tuple((aim + (0.0, 0.0, 1.2)).tolist())
+        spot = tuple(np.add(aim, (0.0, 0.0, 1.2)).tolist())
         act(edits.add_source(session.document, Source("film", "ball", Ball(spot, 0.1, aim=tuple(aim)), 3000.0, "lm")))
 
     def photograph() -> None:
@@ -149,7 +149,7 @@ def main() -> None:
         times = np.array([t for t, _f in frames])
         wanted = np.geomspace(max(times[0], 0.05), times[-1], SHOWN)
         picks = sorted({int(np.abs(times - t).argmin()) for t in wanted} | {0, worst, len(frames) - 1})
-        picks = picks[: SHOWN - 1] + [len(frames) - 1] if len(picks) > SHOWN else picks
+        picks = [*picks[: SHOWN - 1], len(frames) - 1] if len(picks) > SHOWN else picks
         y = row * (height + 22)
         for column, pick in enumerate(dict.fromkeys(picks)):
             at, rgb = frames[pick]

@@ -6,14 +6,20 @@ from hypothesis import strategies as st
 
 from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.photometry import ev100_of_luminance, exposure_scale, metered_luminance_cd_m2
-from lunar_haze.core.units.quantity import UNITS, format_quantity, parse_quantity
+from lunar_haze.core.units.quantity import UNITS, exact_quantity, format_quantity, parse_quantity
 
 
 @pytest.mark.parametrize(
     ("text", "unit", "current", "value"),
     [
         ("200 lx", "lx", 5.0, 200.0), ("1.5 klm", "lm", 1.0, 1500.0), ("20 cm", "m", 1.0, 0.2), ("1/60 s", "s", 1.0, 1 / 60),
-        ("+1/3", "stops", 1.0, 4 / 3), ("-2", "stops", 1.0, -1.0), ("2x", "lx", 40.0, 80.0), ("x0.5", "lx", 40.0, 20.0),
+        ("+=1/3", "stops", 1.0, 4 / 3), ("-=2", "stops", 1.0, -1.0), ("2x", "lx", 40.0, 80.0), ("x0.5", "lx", 40.0, 20.0),
+        ("-11", "°", 52.0, -11.0), ("+1/3", "stops", 1.0, 1 / 3), ("- 2", "stops", 1.0, -2.0), ("−11°", "°", 3.0, -11.0),
+        ("*2", "lx", 40.0, 80.0), ("/2", "lx", 40.0, 20.0), ("50 %", "lx", 40.0, 20.0), ("50 %", "%", 40.0, 50.0),
+        ("+=20 cm", "m", 1.0, 1.2), ("*=1.5", "m", 2.0, 3.0), ("f/2.8", "", 0.0, 2.8), ("200 mired", "K", 0.0, 5000.0),
+        ("4000K", "mired", 0.0, 250.0), ("2,400 m", "m", 0.0, 2400.0), ("1,234,567", "", 0.0, 1234567.0),
+        ("2.400,5 m", "m", 0.0, 2400.5), ("2 400 m", "m", 0.0, 2400.0), ("0,400", "m", 0.0, 0.4), ("1'500", "lx", 0.0, 1500.0),
+        ("6 ft", "m", 0.0, 1.8288), ("3 rad", "°", 0.0, 171.88734), ("(-3)", "°", 1.0, -3.0),
         ("(3+2)*4", "m", 0.0, 20.0), ("5600K", "K", 0.0, 5600.0), ("1000 cd/m2", "cd/m2", 0.0, 1000.0), ("45°", "°", 0.0, 45.0),
         ("1,5 m", "m", 0.0, 1.5), ("3.2e3", "", 0.0, 3200.0),
     ],
@@ -24,7 +30,8 @@ def test_what_an_artist_types_is_understood(text, unit, current, value):
 
 @pytest.mark.parametrize(
     ("text", "unit"),
-    [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", "")],
+    [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", ""), ("/0", "lx"),
+     ("0 mired", "K"), ("9e999", "lx"), ("+=", "lx"), ("1,2,3", "m"), ("=", "m")],
 )
 def test_what_is_no_quantity_is_told_in_a_sentence(text, unit):
     with pytest.raises(QuantityError) as caught:
@@ -46,6 +53,12 @@ def test_the_meter_puts_its_reading_on_mid_grey():
     assert ev100_of_luminance(0) == -math.inf
 
 
-def test_a_value_below_zero_is_written_with_an_equals_sign():
+def test_a_value_below_zero_is_written_as_it_is():
+    """Issue 15: "-11" was a step, not a value."""
+    assert parse_quantity("-33", "°", 52.0) == -33.0
     assert parse_quantity("=-33", "°", 52.0) == -33.0
-    assert parse_quantity("-33", "°", 52.0) == 19.0
+
+
+@given(st.floats(-1e9, 1e9), st.sampled_from(sorted({base for base, _ in UNITS.values()})))
+def test_what_an_editor_opens_with_is_the_value_itself(value, unit):
+    assert parse_quantity(exact_quantity(value, unit), unit, 7.0) == pytest.approx(value, rel=1e-6, abs=1e-12)

@@ -36,7 +36,7 @@ def test_a_bank_is_laid_shaped_and_taken_away(window):
     press(window, "a bank")
     assert len(medium(window).banks) == 1
     pick_in(window, "shape of the bank", "box")
-    type_in(window, "in it one sees", "12 m")
+    type_in(window, "bank visibility", "12 m")
     type_in(window, "bank high", "150 cm")
     type_in(window, "turned", "30")
     type_in(window, "bank north", "4 m")
@@ -47,7 +47,7 @@ def test_a_bank_is_laid_shaped_and_taken_away(window):
     assert choice(window, "which bank").currentIndex() == 1
     type_in(window, "soft edge", "0.2")
     assert [round(b.softness, 3) for b in medium(window).banks] == [0.7, 0.2]
-    press(window, "take away")
+    press(window, "delete")
     assert medium(window).banks == (bank,)
     type_in(window, "soft edge", "0.3")
     assert medium(window).banks[0].softness == 0.3, "the one that is left is the one that is shown"
@@ -119,7 +119,7 @@ def test_mist_begins_where_it_is_told_to_and_behind_the_subject(window):
 def test_patches_drift_over_the_frames_and_even_mist_stays(window):
     type_in_air = lambda name, text: (window.session.choose(AIR), type_in(window, name, text))  # noqa: E731
     assert keys_at(window, 1) == keys_at(window, 20)
-    type_in_air("breaks up by", "0.6")
+    type_in_air("density variation", "0.6")
     type_in_air("patch size", "5 m")
     type_in_air("drifts at", "3.6 km/h")
     patches = medium(window).patches

@@ -59,7 +59,7 @@ def test_mist_that_is_not_answered_yet_is_told_by_how_far_one_sees(slow, qtbot):
     mist = attrs.evolve(look.medium, visibility_m=50.0, fall_off_m=500.0)
     slow.session.edit("mist", edits.change_look(slow.session.document, medium=mist))
     qtbot.waitUntil(lambda: bool(slow.bridge._backend.held), timeout=2000)
-    assert air_words(slow.bridge).startswith("from the lens one sees 5")
+    assert air_words(slow.bridge).startswith("visibility from the lens 5")
     slow.bridge._backend.let_go()
     qtbot.waitUntil(lambda: "of the contrast" in air_words(slow.bridge), timeout=2000)
 

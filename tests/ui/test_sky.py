@@ -146,7 +146,7 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
 
 def test_what_a_sky_does_can_be_switched(window):
     window.session.choose("sky")
-    for text, field in (("lights the place", "lights"), ("the lens sees it", "seen"), ("met by bounced light", "bounces")):
+    for text, field in (("lights the place", "lights"), ("the lens sees it", "seen"), ("seen in bounced light", "bounces")):
         assert getattr(source(window, "sky").shape, field)
         box(window, text).click()
         assert not getattr(source(window, "sky").shape, field)

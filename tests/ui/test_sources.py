@@ -367,7 +367,7 @@ def test_cards_are_ordered_by_hand_by_role_and_by_what_they_give(window):
         first,
         QPoint(60, 60),
         QPoint(third.x() - first.x() + third.width() - 4, 60),
-        modifier=Qt.KeyboardModifier.AltModifier,
+        modifier=Qt.KeyboardModifier.ControlModifier,
     )
     moved = [s.id for s in window.session.document.look.sources]
     assert moved.index(ids[0]) == 2
@@ -431,7 +431,7 @@ def test_a_camera_move_has_a_start_and_an_end(window):
     shot = window.session.document.shot
     assert (shot.last_frame, shot.frame) == (100, 100)
     start = shot.camera.position
-    type_in(window, "stands at east", "+3")
+    type_in(window, "position east", "+=3")
     shot = window.session.document.shot
     assert shot.camera.position == start, "at the last frame its end is moved"
     assert shot.ends.position[0] == pytest.approx(start[0] + 3)
@@ -556,12 +556,12 @@ def test_an_air_to_begin_with_is_chosen_and_changed_from_there(window):
     assert (medium.visibility_m, medium.droplet_um) == (140.0, 18.0)
     type_in(window, "droplets", "30 um")
     assert window.session.document.look.medium.droplet_um == 30.0
-    assert choice(window, "an air to begin with").currentText() == "by hand"
-    type_in(window, "throws on", "0.4")
+    assert choice(window, "an air to begin with").currentText() == "custom"
+    type_in(window, "anisotropy", "0.4")
     now = window.session.document.look.medium
     assert (now.anisotropy, now.droplet_um) == (0.4, 0.0), "set by hand, droplets are out of it"
     words = next(x for x in window.facets.findChildren(QLabel) if x.accessibleName() == "what the mist does")
-    assert "one sees" in words.text()
+    assert "visibility" in words.text()
     assert "mist gives" in words.text()
     assert "of the contrast" in words.text()
     ctrl(window, Qt.Key.Key_Z, Qt.Key.Key_Z, Qt.Key.Key_Z)

@@ -183,7 +183,7 @@ def test_the_unit_is_told_anew_without_changing_the_light(window, qtbot):
 def test_air_and_lens_have_their_facets(window, qtbot):
     asked = len(window.bridge._backend.requests)
     window.session.choose(AIR)
-    well = window.facets.wells["one sees"]
+    well = window.facets.wells["visibility"]
     well.edit()
     finish(well, "80 m")
     assert window.session.document.look.medium.visibility_m == 80.0
@@ -272,13 +272,13 @@ def test_a_click_on_a_surface_offers_acts_and_puts_a_source_there(window):
 def test_a_locked_camera_does_not_move_and_an_unlocked_one_does(window):
     picture = window.picture
     middle = QPoint(picture.width() // 2, picture.height() // 2)
-    alt = Qt.KeyboardModifier.AltModifier
+    ctrl_key = Qt.KeyboardModifier.ControlModifier
     camera = window.session.document.shot.camera
-    drag(picture, middle, middle + QPoint(60, 10), modifier=alt)
+    drag(picture, middle, middle + QPoint(60, 10), modifier=ctrl_key)
     assert window.session.document.shot.camera == camera
     assert "locked" in window.notices.text
     QTest.mouseClick(window.header.lock, Qt.MouseButton.LeftButton)
-    drag(picture, middle, middle + QPoint(60, 10), modifier=alt)
+    drag(picture, middle, middle + QPoint(60, 10), modifier=ctrl_key)
     assert window.session.document.shot.camera.position != camera.position
     assert window.session.document.shot.camera.aim == camera.aim
 
@@ -408,7 +408,7 @@ def test_cards_are_copied_pasted_moved_and_taken_away(window):
     QTest.keyClick(window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert window.session.chosen_source.name == "sun 2"
-    QTest.keyClick(window, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    QTest.keyClick(window, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
     names = [s.name for s in window.session.document.look.sources]
     assert names[-2] == "sun 2"
     assert list(window.rail.cards)[-3] == window.session.chosen

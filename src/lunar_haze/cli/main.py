@@ -173,7 +173,7 @@ def info(
     for s in document.shots:
         print(f"shot {s.name}: {s.camera.focal_mm:.0f} mm, {s.frame_width}x{s.frame_height}")
     for k in document.looks:
-        air = "clear air" if k.medium.is_clear else f"one sees {format_quantity(k.medium.visibility_m, 'm')}"
+        air = "clear air" if k.medium.is_clear else f"visibility {format_quantity(k.medium.visibility_m, 'm')}"
         print(f"look {k.name}: {k.hour_h:.2f} h, EV100 {k.ev100:g} {k.stops:+g} stops, {air}")
         for source in k.sources:
             state = "  muted" if source.muted else ""

@@ -3,12 +3,13 @@
 import math
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
 from lunar_haze.core.air.presets import PRESETS, fog_of, name_of, sky_haze
 from lunar_haze.core.document.model import Document
 from lunar_haze.ui.bank_facets import BankFacets, OfTheAir
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
@@ -25,10 +26,10 @@ class AirFacets(OfTheAir):
         """Presets, wells, and the guide."""
         well = self._facets.well
         self._facets.title("air")
-        preset = QComboBox()
+        preset = Choice()
         preset.setAccessibleName("an air to begin with")
         preset.setToolTip("an air to begin with; change it from there")
-        preset.addItems([*PRESETS, "by hand"])
+        preset.addItems([*PRESETS, "custom"])
         preset.textActivated.connect(self.choose)
         self._facets.on_refresh(lambda: preset.setCurrentText(name_of(self._medium())))
         self._facets.row(preset)
@@ -37,27 +38,27 @@ class AirFacets(OfTheAir):
         hazy.clicked.connect(self.as_the_sky)
         self._facets.row(hazy)
         self._fill_guide()
-        well("one sees", Well("one sees", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
+        well("visibility", Well("visibility", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
                               tip="how far the mist lets one see; past the right end the air is clear"),
              lambda: self._medium().visibility_m,
              lambda v: self._changed(visibility_m=math.inf if v > CLEAR_BEYOND_M else v))  # fmt: skip
-        well("lies up to", Well("lies up to", "m", -2.0, 20.0, 0.0, tip="height below which the mist is full"),
+        well("base height", Well("base height", "m", -2.0, 20.0, 0.0, tip="height below which the mist is full"),
              lambda: self._medium().base_m, lambda v: self._changed(base_m=v))  # fmt: skip
-        well("thins over", Well("thins over", "m", 0.5, 300.0, 12.0, ratio=True, floor=0.05, ceiling=1e5,
+        well("scale height", Well("scale height", "m", 0.5, 300.0, 12.0, ratio=True, floor=0.05, ceiling=1e5,
                                 tip="height in which it falls to a third"),
              lambda: self._medium().fall_off_m, lambda v: self._changed(fall_off_m=v))  # fmt: skip
-        well("ends at", Well("ends at", "m", 2.0, 1000.0, 400.0, ratio=True, floor=0.1, ceiling=1e5,
+        well("top", Well("top", "m", 2.0, 1000.0, 400.0, ratio=True, floor=0.1, ceiling=1e5,
                              tip="height above which there is no mist"),
              lambda: self._medium().top_m, lambda v: self._changed(top_m=v))  # fmt: skip
-        self._facets.section("how it throws light")
-        well("droplets", Well("droplets", "um", 0.0, LARGEST_UM, 0.0, floor=0.0, ceiling=LARGEST_UM,
-                              tip=f"diameter: fog has {SMALLEST_UM:.0f} to {LARGEST_UM:.0f}; 0 throws as set by hand"),
+        self._facets.section("scattering")
+        well("droplets", Well("droplet size", "um", 0.0, LARGEST_UM, 0.0, floor=0.0, ceiling=LARGEST_UM,
+                              tip=f"fog has {SMALLEST_UM:.0f} to {LARGEST_UM:.0f}; 0 leaves the anisotropy as it is"),
              lambda: self._medium().droplet_um, self._set_droplets)  # fmt: skip
-        onward = Well("throws on", "", -0.9, 0.95, 0.55, floor=-0.99, ceiling=0.99,
-                      tip="anisotropy: above 0 light is thrown onward, against the lens it makes shafts")  # fmt: skip
-        well("throws on", onward, lambda: self._medium().anisotropy,
+        onward = Well("anisotropy", "", -0.9, 0.95, 0.55, floor=-0.99, ceiling=0.99,
+                      tip="forward above 0: against the lens it makes shafts; back below 0")  # fmt: skip
+        well("anisotropy", onward, lambda: self._medium().anisotropy,
              lambda v: self._changed(anisotropy=v, droplet_um=0.0))  # fmt: skip
-        well("glow", Well("glow", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
+        well("glow", Well("multiple scattering", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
                           tip="how much light is kept that the mist throws more than once: 0 has contrast and shafts, "
                               "1 is true and soft"),
              lambda: self._medium().multiple, lambda v: self._changed(multiple=v))  # fmt: skip

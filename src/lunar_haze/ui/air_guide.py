@@ -27,7 +27,7 @@ def sight_words(medium: Medium, bridge: RenderBridge) -> str:
     level = math.hypot(x, y)
     towards = (x / level, y / level, 0.0) if level > 1e-3 else (x, y, z)
     far = metres_seen(medium, camera.position, towards)
-    return "from the lens one sees " + ("through to the sky" if math.isinf(far) else format_quantity(far, "m"))
+    return "visibility from the lens " + ("through to the sky" if math.isinf(far) else format_quantity(far, "m"))
 
 
 def place_words(found: Shafts) -> str:

@@ -4,7 +4,7 @@ import math
 from typing import TYPE_CHECKING
 
 import attrs
-from PySide6.QtWidgets import QComboBox, QPushButton
+from PySide6.QtWidgets import QPushButton
 
 from lunar_haze.core.air.banks import KINDS, MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
@@ -12,6 +12,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import subject_of
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
@@ -64,14 +65,14 @@ class BankFacets(OfTheAir):
 
     def _fill_bank(self, add: QPushButton) -> None:
         well, banks = self._facets.well, self._medium().banks
-        which = QComboBox()
+        which = Choice()
         which.setAccessibleName("which bank")
         # A long name must not make the column wider than it is.
-        which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        which.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         which.addItems([f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)])
         which.setCurrentIndex(self._session.chosen_bank)
         which.activated.connect(self._session.choose_bank)
-        away = QPushButton("take away")
+        away = QPushButton("delete")
         away.clicked.connect(
             lambda: self._session.act(
                 "take a bank away", edits.remove_bank(self._session.document, self._session.chosen_bank)
@@ -79,13 +80,13 @@ class BankFacets(OfTheAir):
         )
         self._facets.row(which)
         self._facets.row(add, away)
-        kind = QComboBox()
+        kind = Choice()
         kind.setAccessibleName("shape of the bank")
         kind.addItems(list(KINDS))
         kind.textActivated.connect(lambda k: self._session.act("shape of the bank", self._with_bank(kind=k)))
         self._facets.on_refresh(lambda: kind.setCurrentText(self._bank().kind))
         self._facets.row(kind)
-        well("in it one sees", Well("in it one sees", "m", 2.0, 2000.0, 25.0, ratio=True, floor=0.05,
+        well("bank visibility", Well("bank visibility", "m", 2.0, 2000.0, 25.0, ratio=True, floor=0.05,
                                     tip="how far one sees at its heart"),
              lambda: self._bank().visibility_m, lambda v: self._with_bank(visibility_m=v))  # fmt: skip
         well("soft edge", Well("soft edge", "", 0.0, 1.0, 0.7, floor=0.0, ceiling=1.0,
@@ -123,14 +124,14 @@ class BankFacets(OfTheAir):
         def change(**changes: object) -> Document:
             return self._changed(patches=attrs.evolve(patches(), **changes))
 
-        well("breaks up by", Well("breaks up by", "", 0.0, 1.5, 0.0, floor=0.0, ceiling=2.0,
+        well("density variation", Well("density variation", "", 0.0, 1.5, 0.0, floor=0.0, ceiling=2.0,
                                   tip="standard deviation of the density over its mean; 0 is even"),
              lambda: patches().contrast, lambda v: change(contrast=v))  # fmt: skip
         if patches().contrast <= 0:
             return
         well("patch size", Well("patch size", "m", 0.5, 60.0, 8.0, ratio=True, floor=0.1, ceiling=2000.0),
              lambda: patches().size_m, lambda v: change(size_m=v))  # fmt: skip
-        well("lies flat by", Well("lies flat by", "", 0.5, 8.0, 2.5, floor=0.1, ceiling=50.0,
+        well("flatness", Well("flatness", "", 0.5, 8.0, 2.5, floor=0.1, ceiling=50.0,
                                   tip="how much wider than tall patches are"),
              lambda: patches().stretch, lambda v: change(stretch=v))  # fmt: skip
         well("drifts at", Well("drifts at", "m/s", 0.0, 6.0, 0.6, floor=0.0, ceiling=60.0),

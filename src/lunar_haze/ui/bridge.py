@@ -204,7 +204,7 @@ class RenderBridge(QObject):
             self._ask_again = False
             self.shown_passes = 0
             self._backend.want(request)
-            self.progress.emit("asking", 0.0)
+            self.progress.emit("waiting for the picture", 0.0)
 
     def _answered(self) -> None:
         self._unanswered.stop()
@@ -431,3 +431,5 @@ class RenderBridge(QObject):
         for timer in (self._settle, self._asking, self._unanswered):
             timer.stop()
         self._backend.close()
+        self._images, self._board, self._clean = {}, None, None
+        self._mixer.set_layers([])

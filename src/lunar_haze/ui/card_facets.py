@@ -54,6 +54,6 @@ class CardFacets:
              lambda: float(np.mean(self.shape.reflectance)),
              lambda v: self._changed(reflectance=(v, v, v)))  # fmt: skip
         CutOutFacets(self._facets, lambda: self.shape.cutout, lambda cut: self._changed(cutout=cut)).fill()
-        for group, field in (("stands at", "position"), ("faces", "aim")):
+        for group, field in (("position", "position"), ("target", "aim")):
             for axis, label in enumerate(("east", "north", "up")):
                 self._facets.vector_well(group, field, axis, label, lambda: self, self._changed)

@@ -237,7 +237,7 @@ class Facets(QScrollArea):
         self.section("exposure, locked until you change it")
         self.well("exposure", Well("exposure", "EV", -6.0, 18.0, document.look.ev100, floor=-20.0, ceiling=30.0, tip="EV at ISO 100"),
                    lambda: session.document.look.ev100, lambda v: edits.change_look(session.document, ev100=v))  # fmt: skip
-        self.well("brighter by", Well("brighter by", "stops", -5.0, 5.0, 0.0, floor=-20.0, ceiling=20.0),
+        self.well("exposure compensation", Well("exposure compensation", "stops", -5.0, 5.0, 0.0, floor=-20.0, ceiling=20.0),
                    lambda: session.document.look.stops, lambda v: edits.change_look(session.document, stops=v))  # fmt: skip
         self.section("camera" + (", locked" if document.shot.locked else ""))
 
@@ -248,14 +248,14 @@ class Facets(QScrollArea):
                    lambda: camera().focal_mm, lambda v: lens(focal_mm=v))  # fmt: skip
         self.well("f-number", Well("f-number", "", 0.0, 22.0, 0.0, floor=0.0, ceiling=128.0, tip="0 is sharp everywhere"),
                    lambda: camera().f_number, lambda v: lens(f_number=v))  # fmt: skip
-        self.well("focus", Well("sharp at", "m", 0.2, 100.0, 0.0, ratio=True, floor=0.0, ceiling=1e5,
+        self.well("focus", Well("focus distance", "m", 0.2, 100.0, 0.0, ratio=True, floor=0.0, ceiling=1e5,
                                 tip="0 is where the camera looks; or click a surface and focus there"),
                    lambda: camera().focus_m, lambda v: lens(focus_m=v))  # fmt: skip
-        for group, field in (("stands at", "position"), ("looks at", "aim")):
+        for group, field in (("position", "position"), ("target", "aim")):
             for axis, label in enumerate(("east", "north", "up")):
                 self.vector_well(group, field, axis, label, lambda: _Lens(camera()), lens)
         for name, well in self.wells.items():
-            if document.shot.locked and name not in ("exposure", "brighter by", "f-number", "focus"):
+            if document.shot.locked and name not in ("exposure", "exposure compensation", "f-number", "focus"):
                 well.setEnabled(False)
                 well.setToolTip("the camera is locked; unlock it beside the shot's name")
         self._move()

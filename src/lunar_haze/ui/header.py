@@ -4,11 +4,12 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Pin
 from lunar_haze.ui import theme
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.session import LENS, Session
 
 HEIGHT = 40
@@ -128,13 +129,13 @@ class Header(QWidget):
         button.setAccessibleName(action.text())
         row.addWidget(button)
 
-    def _choice(self, row: QHBoxLayout, name: str, take: Callable[[str], None]) -> QComboBox:
+    def _choice(self, row: QHBoxLayout, name: str, take: Callable[[str], None]) -> Choice:
         label = QLabel(name)
         label.setProperty("quiet", True)
         row.addWidget(label)
-        choice = QComboBox()
+        choice = Choice()
         choice.setMinimumWidth(116)
-        choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         choice.setAccessibleName(name)
         choice.setToolTip(f"the {name} on screen")
         choice.textActivated.connect(take)

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import attrs
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QPushButton
+from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -26,6 +26,7 @@ from lunar_haze.core.sources.model import (
     Source,
     Tube,
 )
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
@@ -59,7 +60,7 @@ class CutOutFacets:
 
     def fill(self) -> None:
         """A choice of patterns, and the numbers of the one that is there."""
-        choice = QComboBox()
+        choice = Choice()
         choice.setAccessibleName("cut-out")
         choice.setToolTip("a pattern that breaks the light")
         choice.addItems(["no cut-out", *KINDS])
@@ -89,7 +90,7 @@ class CutOutFacets:
                  field("open_share"), change("open_share"))  # fmt: skip
             well("turned", Well("turned", "°", -90.0, 90.0, 0.0), field("turn_deg"), change("turn_deg"))
             if now.kind in ("leaves", "branches", "ragged holes"):
-                well("another one", Well("another one", "", 0.0, 40.0, 1.0, floor=0.0, ceiling=1e6),
+                well("seed", Well("seed", "", 0.0, 40.0, 1.0, floor=0.0, ceiling=1e6),
                      field("seed"), lambda v: change("seed")(round(v)))  # fmt: skip
 
     def choose(self, kind: str) -> None:
@@ -149,7 +150,7 @@ class LampFacets:
 
     def fill(self) -> None:
         """The kind, and what it has."""
-        kind = QComboBox()
+        kind = Choice()
         kind.setAccessibleName("kind of lamp")
         kind.setToolTip("the same lamp as another kind; it stays where it stands")
         kind.addItems(list(LAMP_KINDS))
@@ -256,7 +257,7 @@ class LampFacets:
             self._session.said.emit(note, False)
 
     def _fill_rig(self) -> None:
-        arrangement = QComboBox()
+        arrangement = Choice()
         arrangement.setAccessibleName("arrangement of the rig")
         arrangement.setToolTip("how its lamps are arranged")
         arrangement.addItems(ARRANGEMENTS)
@@ -266,7 +267,7 @@ class LampFacets:
             "all face the aim", "off: they all face the same way", lambda: self._shape.converge,
             lambda on: self._shaped(converge=on),
         )  # fmt: skip
-        lamp = QComboBox()
+        lamp = Choice()
         lamp.setAccessibleName("lamps of the rig")
         lamp.addItems([name for name in LAMP_KINDS if name != "rig"])
         names = {k: n for n, k in LAMP_KINDS.items()}

@@ -1,5 +1,7 @@
 """The picture: shown, panned, zoomed; lamps pulled in it; a slip of acts on every surface."""
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -48,6 +50,8 @@ class PictureView(QWidget):
         self.wiping = False
         self.wipe_at = 0.5
         self.progress = ("", 0.0)
+        #: Takes a proposal that is shown; says whether there was one.
+        self.take_ghost: Callable[[], bool] = lambda: False
         self.surround = theme.SURROUND
         self._isolated: int | None = None
         self._isolated_image: QImage | None = None
@@ -188,7 +192,8 @@ class PictureView(QWidget):
             self._gesture, self._grip = "handle", (part, depth)
         elif button in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._gesture = "pan"
-        elif modifiers & Qt.KeyboardModifier.AltModifier:
+        elif modifiers & Qt.KeyboardModifier.ControlModifier:
+            # Alt with the mouse belongs to the window manager.
             self._gesture = "orbit"
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -251,7 +256,9 @@ class PictureView(QWidget):
         self.session.edit(label, edits.change_camera(self.session.document, move(shot.seen_from)), label)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        if event.key() == Qt.Key.Key_Menu or (event.key() == Qt.Key.Key_Return):
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.take_ghost():
+            return
+        if event.key() in (Qt.Key.Key_Menu, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._clicked(QPointF(self.width() / 2, self.height() / 2))
         elif event.key() == Qt.Key.Key_Home:
             self.reset_view()

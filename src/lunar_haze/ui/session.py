@@ -498,3 +498,5 @@ class Session(QObject):
         for thread in self._threads:
             thread.join(timeout=5.0)
         self._journal.release()
+        # Whoever still holds the session does not hold a whole place with it.
+        self.place, self._index = None, None

@@ -38,7 +38,7 @@ class Card(QWidget):
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         tip = "what the mist alone adds" if what == AIR else (
-            "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Alt: move the card; "
+            "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
             "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order"
         )  # fmt: skip
         self.setToolTip(tip)
@@ -60,7 +60,7 @@ class Card(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton:
             self._pressed = event.position()
-            self._axis = "place" if event.modifiers() & Qt.KeyboardModifier.AltModifier else ""
+            self._axis = "place" if event.modifiers() & Qt.KeyboardModifier.ControlModifier else ""
             self.chosen.emit(self.what)
         elif event.button() == Qt.MouseButton.RightButton:
             self.asked.emit(self.what, event.globalPosition().toPoint())
@@ -138,7 +138,7 @@ class Card(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
             seen = look.medium.visibility_m
-            text = "clear" if look.medium.is_clear or math.isinf(seen) else f"one sees {seen:,.0f} m"
+            text = "clear" if look.medium.is_clear or math.isinf(seen) else f"visibility {seen:,.0f} m"
             painter.drawText(QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14), Qt.AlignmentFlag.AlignVCenter, text)
         if self.session.chosen == self.what:
             painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))

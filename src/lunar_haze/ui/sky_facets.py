@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import attrs
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton, QWidget
 
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
@@ -18,6 +18,7 @@ from lunar_haze.core.sky.clear_air import CLEAR_KM
 from lunar_haze.core.sky.model import CLOUDS, Bend, ClearSky, CloudLayer, Gradient, Panorama, Weather
 from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
 from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.well import Well
 
 if TYPE_CHECKING:
@@ -84,7 +85,7 @@ class SkyFacets:
 
     def fill_sky(self) -> None:
         """What the dome is, what it does, and its bend."""
-        kind = QComboBox()
+        kind = Choice()
         kind.setAccessibleName("kind of sky")
         kind.setToolTip("what stands as the sky")
         kind.addItems(list(KINDS))
@@ -95,7 +96,7 @@ class SkyFacets:
         for field, text, tip in (
             ("lights", "lights the place", "whether it gives light by itself"),
             ("seen", "the lens sees it", "off: another sky may stand behind the picture"),
-            ("bounces", "met by bounced light", "whether reflections and bounces find it"),
+            ("bounces", "seen in bounced light", "whether reflections and bounces find it"),
         ):
             box = self._facets.check(
                 text, tip, lambda f=field: getattr(self._source.shape, f), lambda on, f=field: self._shaped(**{f: on})
@@ -155,17 +156,17 @@ class SkyFacets:
         def air(**changes: object) -> Document:
             return self._change_weather(atmosphere=attrs.evolve(self._weather().atmosphere, **changes))
 
-        well("haze", Well("haze, one sees", "km", 2.0, 120.0, CLEAR_KM, ratio=True, floor=1.0, ceiling=300.0,
+        well("haze", Well("visibility", "km", 2.0, 120.0, CLEAR_KM, ratio=True, floor=1.0, ceiling=300.0,
                           tip="how far the day lets one see: less greys the sky and eats its glow"),
              lambda: self._weather().atmosphere.visibility_km, lambda v: air(visibility_km=v))  # fmt: skip
         self._colour("haze's colour", lambda: self._weather().atmosphere.haze_colour,
                      lambda rgb: air(haze_colour=rgb))  # fmt: skip
-        well("ground", Well("ground returns", "", 0.0, 0.9, 0.2, floor=0.0, ceiling=1.0,
+        well("ground", Well("ground albedo", "", 0.0, 0.9, 0.2, floor=0.0, ceiling=1.0,
                             tip="albedo of the land around: snow 0.8, marsh 0.2, water 0.06"),
              lambda: self._weather().atmosphere.ground_albedo, lambda v: air(ground_albedo=v))  # fmt: skip
         self._facets.section("clouds and night")
         self._fill_clouds()
-        well("town", Well("town's glow", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0),
+        well("town", Well("light dome", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0),
              lambda: self._weather().town_cd_m2, lambda v: self._change_weather(town_cd_m2=v))  # fmt: skip
         well("town's bearing", Well("town's bearing", "°", 0.0, 360.0, 90.0),
              lambda: self._weather().town_azimuth_deg,
@@ -174,10 +175,10 @@ class SkyFacets:
              lambda: self._weather().stars, lambda v: self._change_weather(stars=v))  # fmt: skip
 
     def _fill_clouds(self) -> None:
-        choice = QComboBox()
+        choice = Choice()
         choice.setAccessibleName("clouds")
         choice.setToolTip("weather to begin with")
-        choice.addItems([*CLOUDS, "by hand"])
+        choice.addItems([*CLOUDS, "custom"])
 
         def choose(text: str) -> None:
             if text in CLOUDS:
@@ -187,7 +188,7 @@ class SkyFacets:
 
         def show() -> None:
             now = self._weather().clouds
-            choice.setCurrentText(next((n for n, layers in CLOUDS.items() if layers == now), "by hand"))
+            choice.setCurrentText(next((n for n, layers in CLOUDS.items() if layers == now), "custom"))
 
         self._facets.on_refresh(show)
         self._row(QLabel("clouds"), choice)
@@ -213,7 +214,7 @@ class SkyFacets:
 
     def _fill_bend(self) -> None:
         well = self._facets.well
-        self._facets.section("bend")
+        self._facets.section("sky grade")
 
         # A photograph is bent by itself, the sky of a moment with its weather.
         photograph = isinstance(self._source.shape.dome, Panorama)
@@ -232,12 +233,13 @@ class SkyFacets:
              lambda: now().saturation, lambda v: bend(saturation=v))  # fmt: skip
         well("warmer", Well("warmer", "mired", -100.0, 200.0, 0.0, floor=-100.0, ceiling=700.0, tip="cooler below 0"),
              lambda: now().warmth_mired, lambda v: bend(warmth_mired=v))  # fmt: skip
-        self._colour("colour to hold back", lambda: now().hold, lambda rgb: bend(hold=rgb))
+        self._colour("colour to suppress", lambda: now().hold, lambda rgb: bend(hold=rgb))
         pick = QPushButton("pick it in the picture")
         pick.setToolTip("the next click in the picture gives the colour that is held back")
         pick.clicked.connect(self._pick_hold)
         self._row(pick)
-        well("held back", Well("held back", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0, tip="how much of it goes"),
+        suppress = Well("suppress colour", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0, tip="how much of it goes")
+        well("suppress colour", suppress,
              lambda: now().hold_share, lambda v: bend(hold_share=v))  # fmt: skip
         well("horizon", Well("horizon's softness", "°", 0.0, 20.0, 3.0, floor=0.0, ceiling=60.0),
              lambda: holder().softness_deg, lambda v: change(softness_deg=v))  # fmt: skip
@@ -246,7 +248,7 @@ class SkyFacets:
         def take(rgb: NDArray) -> None:
             if rgb.max() > 0:
                 document = edits.hold_back(self._session.document, self._id, tuple((rgb / rgb.max()).tolist()))
-                self._session.act("colour to hold back", document)
+                self._session.act("colour to suppress", document)
 
         self._session.pick(take, "the colour to hold back")
 
@@ -299,7 +301,7 @@ class SkyFacets:
         file = QPushButton(Path(dome().path).name)
         file.setToolTip("choose another photograph")
         file.clicked.connect(self._ask_panorama)
-        encoding = QComboBox()
+        encoding = Choice()
         encoding.setAccessibleName("encoding of the photograph")
         encoding.setToolTip("linear light, or encoded for a display: the wrong one turns a dusk white")
         encoding.addItems(["linear", "display"])

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import attrs
 import numpy as np
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QMenu, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QLabel, QLineEdit, QMenu, QSizePolicy, QToolButton, QWidget
 
 from lunar_haze.core.colour.ottosson2020 import hue_turned
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, acescg_to_hex, hex_to_acescg
@@ -16,6 +16,7 @@ from lunar_haze.core.solve.placing import bearing_and_height, distance_to_aim, f
 from lunar_haze.core.sources.amounts import units_of
 from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.model import AIMED, PLACED, ROLES, Rig, Sky, Source, Sun, Surface, Touches
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
 from lunar_haze.ui.well import Well
@@ -85,7 +86,7 @@ class SourceFacets:
         name.editingFinished.connect(
             lambda: name.text().strip() and self._session.act_on_source("name", name=name.text().strip())
         )
-        role = QComboBox()
+        role = Choice()
         role.setAccessibleName("role of the source")
         role.setToolTip("what the source is for")
         role.addItems(["no role", *ROLES])
@@ -140,14 +141,14 @@ class SourceFacets:
         if isinstance(self._now().shape, Sun) and unit == "lx":
             high = 130_000.0
         well = self._facets.well
-        self._facets.section("amount")
-        well("amount", Well("amount", unit, low, high, self._now().amount, ratio=True, floor=0.0,
+        self._facets.section("level")
+        well("amount", Well("level", unit, low, high, self._now().amount, ratio=True, floor=0.0,
                             ceiling=edits.AMOUNT_MAX),
              lambda: self._now().amount, lambda v: self._changed(amount=v))  # fmt: skip
         units = units_of(self._now().shape)
         tools: list[QWidget] = []
         if len(units) > 1:
-            choice = QComboBox()
+            choice = Choice()
             choice.setAccessibleName("unit of the amount")
             choice.setToolTip("the same light told in another unit")
             choice.addItems(units)
@@ -176,7 +177,8 @@ class SourceFacets:
     def _fill_colour(self) -> None:
         well, session = self._facets.well, self._session
         self._facets.section("colour")
-        well("warmth", Well("warmth", "K", 1800.0, 12000.0, 6000.0, ratio=True, floor=1000.0, ceiling=15000.0),
+        kelvin = Well("colour temperature", "K", 1800.0, 12000.0, 6000.0, ratio=True, floor=1000.0, ceiling=15000.0)
+        well("warmth", kelvin,
              lambda: session.lamp_kelvin(self._now()), lambda v: self._changed(kelvin=v))  # fmt: skip
         well("tint", Well("tint", "", -0.05, 0.05, 0.0, floor=-0.1, ceiling=0.1,
                           tip="toward green above 0, magenta below"),
@@ -265,7 +267,7 @@ class SourceFacets:
                 lambda: self._now().aims_at_subject, self._follow_subject,
             )
         )  # fmt: skip
-        for group, field, kinds in (("stands at", "position", PLACED), ("aims at", "aim", AIMED)):
+        for group, field, kinds in (("position", "position", PLACED), ("target", "aim", AIMED)):
             if isinstance(shape, kinds):
                 for axis, label in enumerate(("east", "north", "up")):
                     self._facets.vector_well(group, field, axis, label, self._now, self._shaped)
@@ -292,7 +294,7 @@ class SourceFacets:
                 self._facets.check("the lens sees the lamp", "show the lamp itself, as a lit shape", self._lamp_seen,
                             self._show_lamp)
             )  # fmt: skip
-        mode = QComboBox()
+        mode = Choice()
         mode.setAccessibleName("which objects it lights")
         mode.setToolTip("light everything, only some objects, or all but some")
         mode.addItems(list(TOUCH_WORDS.values()))

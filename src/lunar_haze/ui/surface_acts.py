@@ -307,7 +307,7 @@ class SurfaceActs:
         except HazeError as error:
             self.session.said.emit(str(error), False)
             return
-        self.session.act("colour to hold back", document)
+        self.session.act("colour to suppress", document)
         self.session.choose(sky.id)
 
     def read_at(self, at: QPointF) -> None:

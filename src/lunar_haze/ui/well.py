@@ -1,17 +1,69 @@
-"""A number's well: drag on it, type in it, wheel on it, double-click to reset; its unit always shows."""
+"""A number's well: drag on it, type in it, wheel on it, double-click to reset; its unit always shows.
+
+Return commits and closes, Tab commits and goes on, a click elsewhere commits, Escape puts back what was there. What is
+refused stays open and says why. Qt asks the widget that has the keyboard first whether a key is its own
+(ShortcutOverride): a well claims those it uses, so that no shortcut of the window takes them.
+"""
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PySide6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFocusEvent,
+    QHideEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QSizePolicy, QWidget
 
 from lunar_haze.core.errors import QuantityError
-from lunar_haze.core.units.quantity import format_quantity, parse_quantity
+from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from lunar_haze.ui import theme
 
 DRAG_PIXELS_PER_RANGE = 240.0
 DRAG_START = 3
+_STEPS = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
+
+
+_OPENING = frozenset("0123456789+-.,(*/=")
+_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
+class _Line(QLineEdit):
+    """The line a well is typed in."""
+
+    def __init__(self, well: "Well") -> None:
+        super().__init__(well)
+        self._well = well
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        # Taken here, or the well below would have them too and open again.
+        if event.key() in _RETURN:
+            self._well.commit()
+        elif event.key() == Qt.Key.Key_Escape:
+            self._well.cancel()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
+            if self._well.commit():
+                self._well.focusNextPrevChild(event.key() == Qt.Key.Key_Tab)
+            return True
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (*_RETURN, Qt.Key.Key_Escape):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
+        super().focusOutEvent(event)
+        # Its own menu, or another window, is no other place to work in.
+        if event.reason() not in (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason):
+            self._well.commit(keep_focus=False)
 
 
 class Well(QWidget):
@@ -38,14 +90,16 @@ class Well(QWidget):
         self.value = reset
         self._pressed: QPointF | None = None
         self._dragging = False
-        self._editor: QLineEdit | None = None
+        self._editor: _Line | None = None
+        self._began = ""
+        self._reason: QLabel | None = None
         self.setFixedHeight(24)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{label} in {unit}" if unit else label)
         self.setToolTip(
-            f"{tip + ' - ' if tip else ''}drag, wheel, or type a number, a sum, +1/3, 2x or =-5; double-click resets"
+            f"{tip + ' - ' if tip else ''}drag, wheel, or type: 12, +=1/3, 2x, 50 %; double-click resets"
         )
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -101,8 +155,7 @@ class Well(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._close_editor()
         self._pressed = None
-        self._offer(self.reset_value)
-        self.settled.emit()
+        self.reset()
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         # Only when chosen: a wheel meant to scroll the facets must not change the light.
@@ -112,61 +165,138 @@ class Well(QWidget):
         self.step(event.angleDelta().y() / 120.0 * 0.02)
         self.settled.emit()
 
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers() and (
+            event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2) or (event.text() and event.text() in _OPENING)
+        ):  # fmt: skip
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        steps = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
-        if event.key() in steps:
-            self.step(steps[event.key()])
+        if event.key() in _STEPS and not event.modifiers():
+            self.step(_STEPS[event.key()])
             self.settled.emit()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+        elif event.key() in (*_RETURN, Qt.Key.Key_F2):
             self.edit()
-        elif event.text() and event.text() in "0123456789+-.x(":
+        elif event.text() and event.text() in _OPENING and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.edit(event.text())
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        menu = QMenu(self)
+        menu.addAction("copy", lambda: QApplication.clipboard().setText(exact_quantity(self.value, self.unit)))
+        menu.addAction("paste", lambda: self.type_in(QApplication.clipboard().text()))
+        menu.addAction(f"reset to {self._shown(self.reset_value)}", self.reset)
+        menu.popup(event.globalPos())
 
     # -- typing ---------------------------------------------------------------------------------
 
     def edit(self, begin: str = "") -> None:
         """Open the line to type in."""
-        editor = QLineEdit(self)
-        editor.setText(begin or format_quantity(self.value, self.unit))
+        if self._editor is not None or not self.isEnabled():
+            return
+        editor = _Line(self)
+        self._began = begin or exact_quantity(self.value, self.unit)
+        editor.setText(self._began)
+        editor.setAccessibleName(self.accessibleName())
         editor.setGeometry(self.rect())
         editor.setFont(theme.font())
-        editor.returnPressed.connect(self._typed)
-        editor.editingFinished.connect(self._close_editor)
+        editor.textEdited.connect(self._hide_reason)
+        self._editor = editor
         editor.show()
         editor.setFocus()
         if not begin:
             editor.selectAll()
-        self._editor = editor
 
-    def _typed(self) -> None:
+    def type_in(self, text: str) -> None:
+        """Open the line with a text and commit it."""
+        self.edit()
+        if self._editor is not None:
+            self._editor.setText(text)
+            self.commit()
+
+    def commit(self, keep_focus: bool = True) -> bool:
+        """Take what is typed and close; False where it is refused: then it stays open and says why."""
         if self._editor is None:
-            return
+            return True
         text = self._editor.text()
+        if text == self._began and text == exact_quantity(self.value, self.unit):
+            self._close_editor(keep_focus)
+            return True
         try:
             value = parse_quantity(text, self.unit, self.value)
+            if not self.floor <= value <= self.ceiling:
+                low, high = self._shown(self.floor), self._shown(self.ceiling)
+                raise QuantityError(f"{self._shown(value)} is past what {self.label} takes: {low} to {high}")
         except QuantityError as error:
-            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), str(error), self)
-            self._editor.selectAll()
-            return
-        self._close_editor()
+            self._refuse(str(error))
+            return False
+        self._close_editor(keep_focus)
         self._offer(value)
         self.settled.emit()
+        return True
 
-    def _close_editor(self) -> None:
+    def cancel(self) -> None:
+        """Close the line; the value stays what it was."""
+        self._close_editor(True)
+
+    def reset(self) -> None:
+        """Back to the value it had to begin with."""
+        self._offer(self.reset_value)
+        self.settled.emit()
+
+    def _refuse(self, why: str) -> None:
+        self._editor.setStyleSheet(f"border: 1px solid {theme.WARN};")
+        if self._reason is None:
+            self._reason = QLabel(self.window())
+            self._reason.setWordWrap(True)
+            self._reason.setStyleSheet(f"background: #202020; color: {theme.WARN}; padding: 4px 8px;")
+        self._reason.setText(why)
+        self._reason.setFixedWidth(self.width())
+        self._reason.setFixedHeight(self._reason.heightForWidth(self.width()))
+        self._reason.move(self.mapTo(self.window(), self.rect().bottomLeft()))
+        self._reason.show()
+        self._reason.raise_()
+
+    @property
+    def reason(self) -> str:
+        """Why what is typed is refused, empty when it is not."""
+        return self._reason.text() if self._reason is not None and self._reason.isVisible() else ""
+
+    def _hide_reason(self) -> None:
+        if self._reason is not None:
+            self._reason.hide()
+        if self._editor is not None:
+            self._editor.setStyleSheet("")
+
+    def _close_editor(self, keep_focus: bool = True) -> None:
         editor, self._editor = self._editor, None
+        self._hide_reason()
         if editor is not None:
-            editor.blockSignals(True)
+            had = editor.hasFocus()
             editor.hide()
             editor.deleteLater()
-            self.setFocus()
+            if keep_focus and had:
+                self.setFocus()
+
+    def hideEvent(self, event: QHideEvent) -> None:  # noqa: N802
+        if self._reason is not None:
+            self._reason.deleteLater()
+            self._reason = None
+        super().hideEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
         self.update()
         super().focusOutEvent(event)
 
     # -- drawing --------------------------------------------------------------------------------
+
+    def _shown(self, value: float) -> str:
+        if math.isinf(value):
+            return self.endless
+        return format_quantity(value, self.unit).replace("cd/m2", "cd/m²").replace(" um", " µm")
 
     def _share(self) -> float:
         if self.ratio:
@@ -190,5 +320,5 @@ class Well(QWidget):
         text = area.adjusted(8, 0, -8, -2)
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
         painter.setPen(theme.qcolor(theme.TEXT if self.isEnabled() else theme.DIM))
-        shown = self.endless if math.isinf(self.value) else format_quantity(self.value, self.unit)
+        shown = self._shown(self.value)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)

@@ -4,14 +4,12 @@ import json
 import logging
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, Qt, QUrl
+from PySide6.QtCore import QByteArray, Qt, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
-    QApplication,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
-    QLineEdit,
     QMainWindow,
     QMessageBox,
     QVBoxLayout,
@@ -91,9 +89,9 @@ class Window(QMainWindow):
         session.opened.connect(self._opened)
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
+        self.picture.take_ghost = self.assistant.take
         self.picture.dropped.connect(lambda path: self.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
-        QApplication.instance().installEventFilter(self)
         self._leaving = False
         self._restore_geometry()
         self._refresh_acts()
@@ -178,7 +176,7 @@ class Window(QMainWindow):
         menu = self.header.menu
         for name in ("open", "save", "save-as"):
             menu.addAction(self.actions_by_name[name])
-        self._recent = menu.addMenu("opened lately")
+        self._recent = menu.addMenu("recent")
         self._recent.aboutToShow.connect(self._fill_recent)
         menu.addAction("place: scale ...", self.ask_scale)
         menu.addSeparator()
@@ -403,26 +401,29 @@ class Window(QMainWindow):
 
     # -- keys that are held or name places ----------------------------------------------------------
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            typing = isinstance(watched, QLineEdit) or isinstance(QApplication.focusWidget(), QLineEdit)
-            if not typing and self.isActiveWindow() and self._place_key(event):
-                return True
-        return False
+    # Keys reach the window when nothing that has the keyboard takes them: editors, lists, menus and wells come first.
 
-    def _place_key(self, event: QKeyEvent) -> bool:
-        pressed = event.type() == QEvent.Type.KeyPress
-        if pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.assistant.take():
-            return True
-        if pressed and event.key() == Qt.Key.Key_Escape and self.assistant.leave():
-            return True
-        if event.key() == Qt.Key.Key_B and not event.modifiers():
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if not self._place_key(event, True):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if not self._place_key(event, False):
+            super().keyReleaseEvent(event)
+
+    def _place_key(self, event: QKeyEvent, pressed: bool) -> bool:
+        if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
+        if event.key() == Qt.Key.Key_B:
             if not event.isAutoRepeat() and self.picture.before is not None:
                 self.picture.show_before = pressed
                 self.picture.update()
             return True
-        if not pressed or event.modifiers() or not self.session.is_open:
+        if not pressed or not self.session.is_open:
             return False
+        if event.key() == Qt.Key.Key_Escape:
+            self._escape()
+            return True
         sources = self.session.document.look.sources
         if event.key() == Qt.Key.Key_0:
             sky = next((s for s in sources if isinstance(s.shape, Sky)), None)
@@ -436,10 +437,22 @@ class Window(QMainWindow):
             elif number == len(sources):
                 self.session.choose(AIR)
             return True
-        if event.key() == Qt.Key.Key_Escape:
-            self.session.choose(LENS if self.session.chosen != LENS else "")
-            return True
         return False
+
+    def _escape(self) -> None:
+        """Leave what is uppermost, and nothing else."""
+        if self.assistant.leave():
+            return
+        if self.session.picking is not None:
+            self.session.picking = None
+            self.notices.say("nothing was picked", False)
+        elif self.picture.wiping:
+            self.picture.wiping = False
+            self.picture.update()
+        elif self._side_box.isHidden():
+            self.toggle_whole()
+        else:
+            self.session.choose(LENS if self.session.chosen != LENS else "")
 
     # -- window state -----------------------------------------------------------------------------
 
@@ -467,7 +480,6 @@ class Window(QMainWindow):
             self._geometry_file.write_text(json.dumps(state))
         except OSError as error:
             log.warning("the window's state is not kept: %s", error)
-        QApplication.instance().removeEventFilter(self)
         self.hand_off.close()
         # Unsaved work lies in the journal and comes back by itself at the next opening.
         self.session.close()

@@ -10,6 +10,7 @@ import math
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import median_filter
 
 from lunar_haze.core.units.fast_math import exp
 
@@ -17,7 +18,11 @@ f32 = np.float32
 #: How alike distances (as a share) and normals (as a difference) are to be.
 _NEAR, _ALIKE = f32(0.08), f32(0.35)
 #: Reflectance below which light is not divided by it.
-_LEAST = f32(0.03)
+_LEAST = f32(0.06)
+#: How much brighter than the brightest small pixel about it a pixel may be.
+_MOST = f32(1.1)
+#: How much brighter than half of those about it a small pixel may be: a lamp in it is no disc as large as it.
+_LAMP = 4.0
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
@@ -32,6 +37,7 @@ def _lay_out(small, small_albedo, small_normal, small_depth, albedo, normal, dep
             i0 = int(math.floor(sx)) - 1
             total, plain = f32(1e-12), f32(1e-12)
             r, g, b, pr, pg, pb = f32(0.0), f32(0.0), f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+            hr, hg, hb = f32(0.0), f32(0.0), f32(0.0)
             far = depth[y, x]
             for dj in range(4):
                 j = min(max(j0 + dj, 0), rows - 1)
@@ -54,12 +60,16 @@ def _lay_out(small, small_albedo, small_normal, small_depth, albedo, normal, dep
                     pr += near * small[j, i, 0]
                     pg += near * small[j, i, 1]
                     pb += near * small[j, i, 2]
+                    hr = max(hr, small[j, i, 0])
+                    hg = max(hg, small[j, i, 1])
+                    hb = max(hb, small[j, i, 2])
             # Where nothing like it was seen, as it lies round about.
             known = min(total / (plain * f32(0.02)), f32(1.0))
             lone = f32(1.0) - known
-            out[y, x, 0] = known * r / total * max(albedo[y, x, 0], _LEAST) + lone * pr / plain
-            out[y, x, 1] = known * g / total * max(albedo[y, x, 1], _LEAST) + lone * pg / plain
-            out[y, x, 2] = known * b / total * max(albedo[y, x, 2], _LEAST) + lone * pb / plain
+            # Light of the air is not the surface's: no brighter than what was seen about here.
+            out[y, x, 0] = min(known * r / total * max(albedo[y, x, 0], _LEAST) + lone * pr / plain, _MOST * hr)
+            out[y, x, 1] = min(known * g / total * max(albedo[y, x, 1], _LEAST) + lone * pg / plain, _MOST * hg)
+            out[y, x, 2] = min(known * b / total * max(albedo[y, x, 2], _LEAST) + lone * pb / plain, _MOST * hb)
 
 
 def lay_out(
@@ -67,4 +77,6 @@ def lay_out(
     guides: tuple[NDArray, NDArray, NDArray], out: NDArray[np.float32],
 ) -> None:  # fmt: skip
     """Lay ``small`` (h, w, 3) out as ``out`` (H, W, 3); guides are albedo, normal (…, 3) and depth (…) [m] of each."""
-    _lay_out(np.ascontiguousarray(small, np.float32), *small_guides, *guides, out)
+    light = small.sum(-1)
+    held = np.minimum(_LAMP * median_filter(light, 5) / np.maximum(light, 1e-30), 1.0).astype(np.float32)
+    _lay_out(np.ascontiguousarray(small * held[..., None], np.float32), *small_guides, *guides, out)

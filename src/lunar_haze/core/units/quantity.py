@@ -1,15 +1,17 @@
-"""Reads what an artist types into a number's well: units, sums, fractions, steps and factors.
+"""Reads what an artist types into a number's well, and writes numbers so that they can be typed back.
 
-Accepted, with ``current`` the value the well holds:
+A number as typed is the value itself, its sign included. With ``current`` the value the well holds:
 
-    200 lx        a value in a unit the well takes (or a multiple of it: 1.5 klm, 20 cm)
-    1/60          a fraction, or any sum of + − * / and brackets
-    +1/3  -2      a step from the current value
-    =-33          a value below zero
-    2x   x0.5     a factor on the current value
+    200 lx   -11      a value, in a unit the well takes or one of the same kind (1.5 klm, 20 cm, 6 ft)
+    1/60 s   f/2.8    a fraction, an aperture, or any sum of + - * / and brackets
+    1,5      2,400 m  a comma for the point, or between thousands; spaces between thousands
+    +=1/3    -=2      a step from the current value
+    *2  /2  2x  50 %  a factor on the current value
+    250 mired         converted where physics can: kelvin and mired, degrees and radians
 """
 
 import ast
+import math
 import operator
 import re
 from typing import Any
@@ -23,13 +25,17 @@ UNITS: dict[str, tuple[str, float]] = {
     "cd": ("cd", 1.0), "candela": ("cd", 1.0), "kcd": ("cd", 1e3),
     "cd/m2": ("cd/m2", 1.0), "cd/m²": ("cd/m2", 1.0), "kcd/m2": ("cd/m2", 1e3),
     "m": ("m", 1.0), "cm": ("m", 0.01), "mm": ("m", 0.001), "km": ("m", 1000.0), "um": ("um", 1.0), "µm": ("um", 1.0),
-    "K": ("K", 1.0), "°": ("°", 1.0), "deg": ("°", 1.0),
+    "ft": ("m", 0.3048), "in": ("m", 0.0254), "k": ("K", 1.0), "rad": ("°", 57.29577951308232),
+    "K": ("K", 1.0), "°": ("°", 1.0), "deg": ("°", 1.0), "degrees": ("°", 1.0),
     "true": ("true", 1.0), "mired": ("mired", 1.0), "EV": ("EV", 1.0), "stop": ("stops", 1.0), "stops": ("stops", 1.0),
     "m/s": ("m/s", 1.0), "km/h": ("m/s", 1 / 3.6), "h": ("h", 1.0),
     "min": ("h", 1.0 / 60.0), "s": ("s", 1.0), "%": ("%", 1.0), "": ("", 1.0),
 }  # fmt: skip
 
 _NUMBER_AND_UNIT = re.compile(r"^(?P<sum>[\d.eE+\-*/() ]*[\d.)])\s*(?P<unit>[^\d\s.()+\-*]*\d?)$")
+_CHANGE = re.compile(r"^(?P<how>\+=|-=|\*=|/=|\*|/|x(?=\s*[\d.(]))\s*(?P<by>.+)$")
+_THOUSANDS = re.compile(r"(?<![\d.])[1-9]\d{0,2}(?:,\d{3})+(?![\d,])")
+_SPACED = re.compile(r"(?<=\d)[\u00a0\u2009\u202f ](?=\d{3}(?!\d))|(?<=\d)['’](?=\d{3}(?!\d))")
 _OPERATORS: dict[type, Any] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
     ast.USub: operator.neg, ast.UAdd: operator.pos,
@@ -54,28 +60,67 @@ def _evaluate(text: str) -> float:
         raise QuantityError(f"“{text}” is not a number or a sum of numbers") from error
 
 
+def _plain(text: str) -> str:
+    """A text with points as decimal marks and nothing between thousands."""
+    text = _SPACED.sub("", text.strip().replace("−", "-").replace("×", "x"))
+    if "," in text and "." in text and text.rfind(",") > text.rfind("."):
+        text = text.replace(".", "")
+    text = _THOUSANDS.sub(lambda found: found[0].replace(",", ""), text)
+    return text.replace(",", "." if "." not in text else "")
+
+
 def parse_quantity(text: str, unit: str, current: float) -> float:
     """Value typed by an artist, in ``unit`` (a key of ``UNITS``).
 
     Raises QuantityError with a sentence to show when the text is no number, or is in a unit of
     another kind.
     """
-    text = text.strip().replace(",", ".").replace("−", "-").replace("×", "x")
-    factor = re.fullmatch(r"x\s*(?P<after>[\d.(][\d.eE+\-*/() ]*)|(?P<before>[\d.(][\d.eE+\-*/() ]*?)\s*x", text)
-    if factor:
-        return current * _evaluate(factor["after"] or factor["before"])
-    absolute = text.startswith("=")
-    text = text.removeprefix("=").strip()
+    text = _plain(text)
+    factor = re.fullmatch(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*(?P<how>x|%)", text)
+    if factor and not (factor["how"] == "%" and UNITS.get(unit, ("", 1.0))[0] == "%"):
+        by = _evaluate(factor["by"])
+        return _usable(current * (by if factor["how"] == "x" else by / 100.0), text)
+    change = _CHANGE.match(text)
+    if change:
+        how = change["how"][0]
+        if how in "+-":
+            step = _value(change["by"], unit)
+            return _usable(current + step if how == "+" else current - step, text)
+        by = _evaluate(change["by"])
+        if how == "/" and by == 0:
+            raise QuantityError("nothing can be divided by zero")
+        return _usable(current / by if how == "/" else current * by, text)
+    return _usable(_value(text.removeprefix("="), unit), text)
+
+
+def _usable(value: float, text: str) -> float:
+    if not math.isfinite(value):
+        raise QuantityError(f"“{text}” is past all numbers")
+    return value
+
+
+def _value(text: str, unit: str) -> float:
+    """A number with or without a unit, in ``unit``."""
+    text = text.strip()
+    if re.match(r"^f\s*/\s*[\d.]", text) and unit == "":
+        text = text.split("/", 1)[1]
     match = _NUMBER_AND_UNIT.match(text)
     if not match:
-        raise QuantityError(f"“{text}” is not a number; type one like 12 {unit}".rstrip())
-    typed_unit = match["unit"] or unit
-    if typed_unit not in UNITS or UNITS[typed_unit][0] != UNITS[unit][0]:
-        raise QuantityError(f"“{typed_unit}” does not fit here; this is in {unit or 'plain numbers'}")
-    value = _evaluate(match["sum"]) * UNITS[typed_unit][1] / UNITS[unit][1]
-    # A leading sign is a step in wells that hold levels; where the value may itself be negative
-    # an artist writes "=-2" or brackets.
-    return current + value if text[0] in "+-" and not absolute else value
+        raise QuantityError(f"“{text}” is not a number; type one like 12 {unit}".rstrip() if text else "type a number")
+    typed, value = match["unit"] or unit, _evaluate(match["sum"])
+    if {typed, unit} == {"K", "mired"} or (typed, unit) == ("k", "mired"):
+        if value == 0:
+            raise QuantityError(f"0 {typed} is no temperature")
+        return 1e6 / value
+    if typed not in UNITS or UNITS[typed][0] != UNITS[unit][0]:
+        raise QuantityError(f"“{typed}” does not fit here; this is in {unit or 'plain numbers'}")
+    return value * UNITS[typed][1] / UNITS[unit][1]
+
+
+def exact_quantity(value: float, unit: str) -> str:
+    """A number as it is typed: all that tells it from its neighbours to one part in ten million, and its unit."""
+    glue = "" if unit in ("°", "%") else " "
+    return f"{value:.7g}{glue}{unit}".rstrip() if math.isfinite(value) else ""
 
 
 def format_quantity(value: float, unit: str) -> str:
