@@ -107,7 +107,7 @@ def test_presets_are_told_by_name_until_they_are_changed():
     for name, medium in PRESETS.items():
         assert name_of(medium) == name
         if name != "clear":
-            assert name_of(attrs.evolve(medium, base_m=0.777)) == "by hand"
+            assert name_of(attrs.evolve(medium, base_m=0.777)) == "custom"
 
 
 def test_a_blend_is_the_mean_of_its_lobes():

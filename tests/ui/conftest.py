@@ -1,9 +1,11 @@
 """A window on the demo place, driven without a render process."""
 
+import gc
 import shutil
 import threading
 
 import pytest
+import shiboken6
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.ui import questions, theme
@@ -32,7 +34,6 @@ def window(qtbot, tmp_path, work):
     theme.apply(QApplication.instance())
     session = Session(tmp_path / "state")
     made = Window(session, InstantBackend(), tmp_path / "state")
-    qtbot.addWidget(made)
     made.show()
     qtbot.waitExposed(made)
     assert made.open_path(work)
@@ -42,3 +43,9 @@ def window(qtbot, tmp_path, work):
     made.picture.isolate(None)
     assert made.bridge._backend.closed
     assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]
+    # A window is for a whole run of the program; a hundred of them, each with its place and its board, are not.
+    made.bridge._backend.board = None
+    watch, bridge = made._file_watch, made.bridge
+    for each in (made, watch, bridge, session):
+        shiboken6.delete(each)
+    gc.collect()

@@ -1,8 +1,10 @@
 """A list to choose one thing of, which changes only when something is chosen."""
 
-from PySide6.QtCore import QEvent
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QEvent, QPointF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QComboBox
+
+from lunar_haze.ui import theme
 
 
 class Choice(QComboBox):
@@ -11,6 +13,15 @@ class Choice(QComboBox):
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         # Meant for the column that scrolls; the open list has a wheel of its own.
         event.ignore()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        super().paintEvent(event)
+        # A mark of our own that it opens.
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.qcolor(theme.TEXT if self.isEnabled() else theme.DIM), 1.4))
+        x, y = self.width() - 12.0, self.height() / 2.0
+        painter.drawPolyline(QPolygonF([QPointF(x - 3.5, y - 2), QPointF(x, y + 2), QPointF(x + 3.5, y - 2)]))
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers() and event.text().isprintable():

@@ -164,8 +164,8 @@ class Header(QWidget):
         document = self.session.document
         if not self.session.is_open:
             return
-        name = self.session.path.stem if self.session.path else "unnamed"
-        mark = "" if self.session.history.is_saved and self.session.path else " *"
+        name = self.session.title
+        mark = "" if self.session.history.is_saved else " *"
         self.place.setText(name + mark)
         self.place.setToolTip(str(self.session.path or "not saved yet") + (" (changed)" if mark else ""))
         for choice, names, current in (

@@ -383,6 +383,13 @@ class Session(QObject):
         return self.path is not None and bool(self._on_disk) and digest_or_none(self.path) != self._on_disk
 
     @property
+    def title(self) -> str:
+        """What the work is called: its file, or the place that a copy or a new document is of."""
+        if self.path is not None:
+            return self.path.stem
+        return f"{Path(self.document.place.path).stem} (not saved)" if self.is_open else "Lunar Haze"
+
+    @property
     def needs_a_name(self) -> bool:
         """Whether there is work here that was never saved anywhere."""
         return self.is_open and self.path is None and not self.history.is_saved

@@ -8,7 +8,7 @@ from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, Ribbon, ri
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
 
-EDGE_CELL = 52
+EDGE_CELL = 84
 
 
 class StopRibbon(QWidget):
@@ -73,8 +73,8 @@ class StopRibbon(QWidget):
         if self.reading is not None:
             left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
             for share, text, start, align in (
-                (self.reading.below, "black", 4, left),
-                (self.reading.above, "burnt", self.width() - EDGE_CELL + 2, right),
+                (self.reading.below, "crushed", 4, left),
+                (self.reading.above, "clipped", self.width() - EDGE_CELL + 2, right),
             ):
                 area = QRectF(start, 0, EDGE_CELL - 6, self.height())
                 painter.setPen(theme.qcolor(theme.WARN if share > 0.02 else theme.DIM))

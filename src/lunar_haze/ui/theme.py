@@ -30,13 +30,14 @@ QToolTip {{ background: #101010; color: {TEXT}; border: 1px solid {EDGE}; paddin
 QLineEdit, QComboBox, QPlainTextEdit {{
     background: {WELL}; border: 1px solid {EDGE}; padding: 2px 6px; min-height: 20px;
     selection-background-color: {CHOSEN}; }}
-QComboBox::drop-down {{ border: none; width: 14px; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ image: none; }}
 QComboBox QAbstractItemView {{ background: {WELL}; border: 1px solid {EDGE}; selection-background-color: {CHOSEN}; }}
 QComboBox:focus, QLineEdit:focus, QToolButton:focus, QPushButton:focus {{ border: 1px solid {CHOSEN}; }}
 QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; padding: 3px 8px; }}
 QToolButton:hover, QPushButton:hover {{ background: {WELL}; }}
 QToolButton:pressed, QPushButton:pressed {{ background: {EDGE}; }}
+QPushButton {{ border: 1px solid {EDGE}; background: #242424; }}
 QToolButton:checked {{ color: {LIT}; }}
 QToolButton:disabled, QPushButton:disabled {{ color: #5a5a5a; }}
 QMenu {{ background: #232323; border: 1px solid {EDGE}; padding: 4px; }}

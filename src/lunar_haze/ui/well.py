@@ -7,7 +7,7 @@ refused stays open and says why. Qt asks the widget that has the keyboard first 
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
@@ -255,8 +255,9 @@ class Well(QWidget):
             self._reason.setStyleSheet(f"background: #202020; color: {theme.WARN}; padding: 4px 8px;")
         self._reason.setText(why)
         self._reason.setFixedWidth(self.width())
-        self._reason.setFixedHeight(self._reason.heightForWidth(self.width()))
-        self._reason.move(self.mapTo(self.window(), self.rect().bottomLeft()))
+        height = max(self._reason.heightForWidth(self.width()), self._reason.sizeHint().height())
+        self._reason.setFixedHeight(height + 8)
+        self._reason.move(self.mapTo(self.window(), self.rect().bottomLeft()) + QPoint(0, 4))
         self._reason.show()
         self._reason.raise_()
 

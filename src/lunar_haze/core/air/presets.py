@@ -36,8 +36,8 @@ def sky_haze(visibility_km: float) -> Medium:
 
 
 def name_of(medium: Medium) -> str:
-    """The preset that a medium is, or "by hand"."""
+    """The preset that a medium is, or "custom"."""
     if medium.is_clear:
         return "clear"
     own = fog_of(medium)
-    return next((name for name, preset in PRESETS.items() if fog_of(preset) == own), "by hand")
+    return next((name for name, preset in PRESETS.items() if fog_of(preset) == own), "custom")
