@@ -10,6 +10,7 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -305,6 +306,11 @@ class Session(QObject):
     def rescale_place(self, factor: float) -> None:
         """Multiply all lengths of the place by ``factor``; what stands in it goes along."""
         self.act("scale of the place", scaled(self.document, factor))
+
+    def show_scene(self, name: str) -> None:
+        """Show another of the scenes that the place's file holds; as an edit."""
+        document = self.document
+        self.act(f"scene {name}", attrs.evolve(document, place=attrs.evolve(document.place, scene=name)))
 
     def _follow_place(self) -> None:
         """Load the place as the document has it now, where an edit or undo has changed its scale or file."""

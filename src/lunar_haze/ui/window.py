@@ -179,6 +179,7 @@ class Window(QMainWindow):
         self._recent = menu.addMenu("recent")
         self._recent.aboutToShow.connect(self._fill_recent)
         menu.addAction("place: scale ...", self.ask_scale)
+        menu.addAction("place: scene ...", self.ask_scene)
         menu.addSeparator()
         menu.addAction("new look from this one ...", self.ask_look)
         menu.addAction("new shot from this one ...", self.ask_shot)
@@ -336,6 +337,20 @@ class Window(QMainWindow):
         factor, good = QInputDialog.getDouble(self, "scale of the place", "multiply all lengths by", 1.0, 1e-4, 1e4, 4)
         if good and factor != 1.0:
             self._dare(lambda: self.session.rescale_place(factor))
+
+    def ask_scene(self) -> None:
+        """Which of the scenes is shown that the place's file holds."""
+        place = self.session.place
+        names = list(place.scenes) if place is not None else []
+        if len(names) < 2:
+            self.notices.say("the place's file holds one scene only", False)
+            return
+        now = self.session.document.place.scene
+        name, good = QInputDialog.getItem(
+            self, "scene", "scene of the place's file", names, names.index(now) if now in names else 0, False
+        )
+        if good:
+            self.session.show_scene(name)
 
     def ask_look(self) -> None:
         name, good = QInputDialog.getText(self, "new look", "name of the look", text=self.session.document.current_look)

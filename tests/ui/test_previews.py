@@ -1,0 +1,101 @@
+"""Stand-ins are marked and nothing is measured from them (issue 12, line 4)."""
+
+import attrs
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.files import load
+from lunar_haze.core.place.load import load_place
+from lunar_haze.service.protocol import Cleaned, LayerAt, Published
+from tests.gltf_cases import write_case
+from tests.ui.hands import key
+
+
+def answer(backend, passes):
+    """The layers of the last request, as a renderer lays them that has come so far."""
+    request = backend.requests[-1]
+    layers = tuple(LayerAt(s.key(), n, passes) for n, s in enumerate(request.layers))
+    backend._tell(Published(request.id, layers, passes, request.passes))
+    backend._tell(Cleaned(request.id, 0, passes))
+    QApplication.processEvents()
+
+
+@pytest.fixture
+def waiting(window, qtbot, monkeypatch):
+    """The window after an edit whose picture is not there yet."""
+    backend = window.bridge._backend
+    true_want = backend.want
+
+    def want(request):
+        told, backend._tell = backend._tell, lambda event: None
+        true_want(request)
+        backend._tell = told
+
+    monkeypatch.setattr(backend, "want", want)
+    before = len(backend.requests)
+    document = window.session.document
+    window.session.act("bounces", edits.change_look(document, bounces=document.look.bounces + 1))
+    qtbot.waitUntil(lambda: len(backend.requests) > before)
+    return backend
+
+
+def shown(window):
+    return window.picture.grab().toImage()
+
+
+def test_a_preview_is_marked_until_the_true_picture_is_there(window, waiting):
+    assert window.bridge.shown_passes == 0
+    answer(waiting, 0)
+    marked = shown(window)
+    assert window.bridge.shown_passes == 0
+    answer(waiting, 4)
+    assert window.bridge.shown_passes == 4
+    assert shown(window) != marked
+
+
+def test_exposure_waits_for_the_true_picture(window, waiting):
+    """Metered from a coarse picture it was off by stops, once at -21 EV."""
+    answer(waiting, 0)
+    before = window.session.document.look.ev100
+    window.picture.setFocus()
+    key(window, Qt.Key.Key_E)
+    assert window.session.document.look.ev100 == before
+    assert "waiting for the picture" in window.notices.text
+    answer(waiting, 4)
+    assert window.session.document.look.ev100 != before
+
+
+def test_other_scenes_are_offered(window, tmp_path, qtbot):
+    """Line 7."""
+    path = write_case("two scenes", tmp_path)
+    assert load_place(path).scenes == ("day set", "night set")
+    assert window.open_path(path, 1.0)
+    qtbot.waitUntil(lambda: window.session.place is not None and len(window.session.place.triangles) == 2, timeout=10_000)
+    window.session.show_scene("night set")
+    qtbot.waitUntil(lambda: len(window.session.place.triangles) == 4, timeout=10_000)
+    window.session.undo()
+    qtbot.waitUntil(lambda: len(window.session.place.triangles) == 2, timeout=10_000)
+
+
+def test_clouds_of_an_older_document_drift_as_they_did(work):
+    """Line 6: winds come from where they are told; before, clouds were told where they go."""
+    import json
+
+    from lunar_haze.core.sky.clouds import sun_share
+
+    data = json.loads(work.read_text())
+    look = next(k for k in data["looks"] if k["name"] == "broken afternoon")
+    look["weather"]["clouds"][0].update(wind_deg=60.0, drift_m=700.0)
+    data["lunar_haze"] = 4
+    work.write_text(json.dumps(data))
+    cloud = load(work)[0].look_named("broken afternoon").weather.clouds[0]
+    assert cloud.wind_deg == 240.0
+    # Carried 700 m towards 60 degrees.
+    still = attrs.evolve(cloud, drift_m=0.0)
+    at = np.linspace(0.0, 5000.0, 60)
+    east, north = 700 * np.sin(np.radians(60.0)), 700 * np.cos(np.radians(60.0))
+    moved = sun_share((cloud,), 0.7, at + east, at + north)
+    np.testing.assert_allclose(moved, sun_share((still,), 0.7, at, at), atol=1e-6)
