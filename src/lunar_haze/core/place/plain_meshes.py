@@ -6,11 +6,26 @@ import numpy as np
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
 from lunar_haze.core.errors import PlaceError
+from lunar_haze.core.place.files import files_of
 from lunar_haze.core.place.model import Material, Place, Texture, smooth_normals
 
 
 def read_plain_mesh(path: Path) -> Place:
     """Place from an .obj or .ply file. Raises PlaceError with a sentence to show."""
+    try:
+        for beside in files_of(path)[1:]:
+            if beside.exists() and not beside.is_file():
+                raise PlaceError(f"{path.name} needs {beside.name}, which is not an ordinary file")
+        return _read(path)
+    except PlaceError:
+        raise
+    except MemoryError as error:
+        raise PlaceError(f"{path.name} is larger than this machine's memory holds") from error
+    except Exception as error:  # parts that do not fit together show themselves anywhere
+        raise PlaceError(f"{path.name} is damaged: its parts do not fit together; export it again") from error
+
+
+def _read(path: Path) -> Place:
     # Imported here: trimesh costs a second, and most places are glTF.
     import trimesh
 

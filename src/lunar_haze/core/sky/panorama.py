@@ -111,6 +111,15 @@ def _read(name: str, digest: str, encoding: str) -> Photograph:
 @functools.lru_cache(maxsize=1)
 def _stored(name: str, digest: str) -> tuple[Photograph, NDArray[np.float32]]:
     """A photograph with its pixels as the file holds them, and the matrix (3, 3) from its primaries to ACEScg."""
+    try:
+        return _open(name)
+    except (ValueError, TypeError, RuntimeError) as error:  # a header of nonsense shows itself anywhere
+        raise SkyError(f"the panorama {Path(name).name} is damaged and cannot be read; export it again") from error
+    except MemoryError as error:
+        raise SkyError(f"the panorama {Path(name).name} is larger than this machine's memory holds") from error
+
+
+def _open(name: str) -> tuple[Photograph, NDArray[np.float32]]:
     # Takes a third of a second to load, which only photographs need.
     import OpenImageIO as oiio
 
