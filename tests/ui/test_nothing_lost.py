@@ -365,3 +365,28 @@ app.exec()
     else:
         assert kept >= 60, "all that was done when the signal came"
     assert not unsaved(tmp_path / "state")
+
+
+def test_missing_files_are_asked_for_and_found_for_all_that_share_a_folder(session, work, tmp_path):
+    """Line 11."""
+    from PIL import Image
+
+    from lunar_haze.core.sky.model import Panorama
+    from lunar_haze.core.sources.model import Sky, Source
+
+    sky = work.parent / "sky.png"
+    Image.fromarray(np.full((16, 32, 3), 90, np.uint8)).save(sky)
+    dome = Panorama(str(sky), "", "display")
+    session.act("photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx")))
+    session.save()
+    elsewhere = tmp_path / "archive"
+    elsewhere.mkdir()
+    for path in (sky, work.with_suffix(".glb")):
+        path.replace(elsewhere / path.name)
+    asked = []
+    other = Session(tmp_path / "state2")
+    other.open_path(work, ask_missing=lambda missing: asked.extend(missing) or elsewhere / work.with_suffix(".glb").name)
+    assert {p.name for p in asked} == {work.with_suffix(".glb").name, "sky.png"}
+    assert other.document.place.path == str(elsewhere / work.with_suffix(".glb").name)
+    assert other.document.look.source("p").shape.dome.path == str(elsewhere / "sky.png")
+    other.close()

@@ -22,6 +22,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, Journal, unsaved
+from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
@@ -225,20 +226,27 @@ class Session(QObject):
     def open_path(
         self, path: Path, scale: float | None = None,
         ask_scale: Callable[[float, str], float | None] = lambda factor, remark: 1.0,
+        ask_missing: Callable[[list[Path]], Path | None] = lambda missing: None,
     ) -> None:  # fmt: skip
         """Open a document, or start one for a modelled place. Raises HazeError; nothing changes then.
+
+        ``ask_missing`` is told the files that are not there and says where the first has gone, None for nowhere.
 
         ``ask_scale`` is told a likely correction and why, for a place of unlikely size, and says at
         which scale to import it, None for not at all.
         """
         path = Path(path)
         if path.suffix == SUFFIX or path.is_dir():
-            self._open_document(path)
+            self._open_document(path, ask_missing)
         else:
             self._start_with_place(path, scale, ask_scale)
 
-    def _open_document(self, path: Path) -> None:
+    def _open_document(self, path: Path, ask_missing: Callable[[list[Path]], Path | None]) -> None:
         document, notes = load(path)
+        missing = missing_files(document)
+        there = ask_missing(missing) if missing else None
+        if there is not None:
+            document = found_in(document, there.parent, {missing[0]: there})
         spec = place_spec(document.place)
         self.flush()
         resolved = path.resolve()
@@ -251,6 +259,8 @@ class Session(QObject):
         self._present(spec)
         for note in notes:
             self.said.emit(note, True)
+        for path in missing_files(document):
+            self.said.emit(f"{path} is not there; what it gives is dark", True)
         if self.path is not None:
             self._recover()
 

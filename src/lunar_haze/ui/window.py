@@ -245,9 +245,22 @@ class Window(QMainWindow):
             return False
 
         def open_it() -> None:
-            self.session.open_path(path, scale, self._ask_import_scale)
+            self.session.open_path(path, scale, self._ask_import_scale, self._ask_missing)
 
         return self._dare(open_it)
+
+    def _ask_missing(self, missing: list[Path]) -> Path | None:
+        """Where the first of the missing files has gone; all that share its new folder are found with it."""
+        others = f" {len(missing) - 1} more are missing; those beside it are found with it." if missing[1:] else ""
+        answer = questions.ask(
+            self, "missing file", f"{missing[0].name} is not there.", f"It was {missing[0]}.{others}",
+            ["find it", "open without it"],
+        )  # fmt: skip
+        if answer != "find it":
+            return None
+        start = str(self.session.path.parent if self.session.path else missing[0].parent)
+        name, _kind = QFileDialog.getOpenFileName(self, missing[0].name, start)
+        return Path(name) if name else None
 
     def _ask_import_scale(self, factor: float, remark: str) -> float | None:
         """Which scale a place of unlikely size is to be imported at; None leaves it out."""
