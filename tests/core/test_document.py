@@ -239,13 +239,12 @@ def test_no_permission_is_told(tmp_path, monkeypatch):
     path = tmp_path / "a.haze"
     save(a_document(), path)
 
-    def refuse(self, *_args, **_kwargs):
+    def refuse(*_args, **_kwargs):
         raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))
 
-    monkeypatch.setattr(Path, "open", refuse)
+    monkeypatch.setattr(os, "open", refuse)
     with pytest.raises(DocumentError, match="permission denied"):
         save(edits.add_pin(a_document()), path)
-    monkeypatch.setattr(Path, "read_text", refuse)
     with pytest.raises(DocumentError, match="permission denied"):
         load(path)
 

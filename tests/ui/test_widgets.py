@@ -132,7 +132,7 @@ def test_nonsense_is_refused_and_the_line_stays_open(well):
     assert well.value == 100.0
 
 
-def test_problems_queue_and_stay_while_news_replaces_news(qtbot):
+def test_the_newest_is_shown_and_problems_stay_until_they_are_dismissed(qtbot):
     host = QWidget()
     host.resize(600, 300)
     qtbot.addWidget(host)
@@ -144,14 +144,15 @@ def test_problems_queue_and_stay_while_news_replaces_news(qtbot):
     notices.say("the file is torn", True)
     notices.say("the disk is full", True)
     notices.say("the disk is full", True)
-    notices.say("saved again")
-    assert notices.text == "the file is torn"
-    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
     assert notices.text == "the disk is full"
-    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
+    notices.say("saved again")
     assert notices.text == "saved again"
     assert notices._timer.isActive()
-    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton) if notices._close.isVisible() else notices._next()
+    notices._timer.timeout.emit()
+    assert notices.text == "the disk is full"
+    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
+    assert notices.text == "the file is torn"
+    qtbot.mouseClick(notices._close, Qt.MouseButton.LeftButton)
     assert notices.text == ""
 
 

@@ -361,7 +361,7 @@ def test_a_place_let_fall_on_the_picture_is_opened(window, qtbot, work):
     assert window.session.path is None
     assert {s.name for s in window.session.document.shots} == {"Landing", "Waiting", "Loft"}
     assert {s.name for s in window.session.document.look.sources} >= {"sun", "sky", "post lamp"}
-    assert window.header.place.text() == "unnamed *"
+    assert window.header.place.text() == "gannet-reach (not saved)"
 
 
 def _torn(p):

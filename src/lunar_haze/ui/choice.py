@@ -1,6 +1,6 @@
 """A list to choose one thing of, which changes only when something is chosen."""
 
-from PySide6.QtCore import QEvent, QPointF
+from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QComboBox
 
@@ -9,6 +9,11 @@ from lunar_haze.ui import theme
 
 class Choice(QComboBox):
     """A combo box that a wheel over it leaves alone, and that keeps the keys it searches by from the window."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        # A click opens it and leaves the keyboard where it was: shortcuts go on working after a choice.
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         # Meant for the column that scrolls; the open list has a wheel of its own.

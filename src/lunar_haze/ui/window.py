@@ -7,9 +7,13 @@ from pathlib import Path
 from PySide6.QtCore import QByteArray, Qt, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
+    QLineEdit,
     QMainWindow,
     QMessageBox,
     QVBoxLayout,
@@ -93,6 +97,7 @@ class Window(QMainWindow):
         self.picture.dropped.connect(lambda path: self.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
         self._leaving = False
+        self.picture.setFocus()
         self._restore_geometry()
         self._refresh_acts()
 
@@ -148,7 +153,7 @@ class Window(QMainWindow):
             "left": lambda: self.acts.move_card(-1), "right": lambda: self.acts.move_card(1),
             "side": lambda: self.plan.next_side(), "watch": lambda: self.assistant.watch(),
             "group": self.acts.ask_group,
-            **{role: lambda r=role: self.assistant.propose(r) for role in ROLES_PROPOSED},
+            **{role: lambda r=role: self._propose(r) for role in ROLES_PROPOSED},
             "swap": self.swap, "whole": self.toggle_whole, "keys": self.show_keys,
         }  # fmt: skip
         made = {}
@@ -377,6 +382,11 @@ class Window(QMainWindow):
 
     # -- acts -----------------------------------------------------------------------------------
 
+    def _propose(self, role: str) -> None:
+        """Show a proposal; the picture gets the keyboard, so that Return takes it."""
+        self.picture.setFocus()
+        self.assistant.propose(role)
+
     def _show_findings(self, findings: tuple[Finding, ...]) -> None:
         if findings:
             self.watch_sheet = WatchSheet(self.assistant, self)
@@ -452,6 +462,10 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_Escape:
             self._escape()
             return True
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # A list or a button that has the keyboard means itself by it.
+            at_work = isinstance(QApplication.focusWidget(), (QAbstractButton, QComboBox, QLineEdit))
+            return not at_work and self.assistant.take()
         sources = self.session.document.look.sources
         if event.key() == Qt.Key.Key_0:
             sky = next((s for s in sources if isinstance(s.shape, Sky)), None)
