@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerImage, LayerSpec, View
-from lunar_haze.core.picture.mix import Mixer, block_mean
+from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
 from lunar_haze.core.sources.model import Sky, Sun
 from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.frame import Frame
@@ -16,9 +16,9 @@ from lunar_haze.service.job import Job
 
 #: Pictures larger than this come small first, about this wide, under a sky of so many rows.
 FROM_PIXELS, WIDTH, SKY_ROWS = 60_000, 96, 48
-#: Passes of a small picture: as many as fit in the seconds, at the first look and when the hand has rested.
-FIRST_PASSES, FIRST_SECONDS = 4, 0.04
-RESTED_PASSES, RESTED_SECONDS = 24, 0.25
+#: Passes of a small picture of a new sky or view when the hand has rested: as many as fit in the seconds. One is
+#: what a moving hand gets.
+RESTED_PASSES, RESTED_SECONDS = 16, 0.1
 #: How wide the picture is that layers of few passes are freed of grain in first.
 KNOWN_WIDTH = 320
 #: Where a lamp alone has moved, its picture is this many times smaller at first.
@@ -30,10 +30,15 @@ def small_first(job: Job, missing: list[str]) -> bool:
     return bool(missing) and job.frame.pixels > FROM_PIXELS
 
 
+def is_far(job: Job, missing: dict[str, LayerSpec]) -> bool:
+    """Whether much of the picture is another: a new sky or a new view, not a lamp that moves."""
+    far = any(isinstance(spec.shape, (Sun, Sky)) for spec in missing.values())
+    return far or len(missing) * 2 > len(job.keys)
+
+
 def _step(job: Job, missing: dict[str, LayerSpec]) -> int:
     """How many times smaller: much for a new sky or a new view, little for a lamp that moves."""
-    far = any(isinstance(spec.shape, (Sun, Sky)) for spec in missing.values())
-    if far or len(missing) * 2 > len(job.keys):
+    if is_far(job, missing):
         return max(round(job.request.view.width / WIDTH), 2)
     return LAMP_STEP
 
@@ -43,10 +48,11 @@ class SmallPictures:
 
     def __init__(self) -> None:
         self._frame: Frame | None = None
+        self._edges: tuple[Frame, tuple[NDArray, NDArray, NDArray]] | None = None
 
     def clear(self) -> None:
         """Forget the place."""
-        self._frame = None
+        self._frame, self._edges = None, None
 
     def _frame_of(self, job: Job, step: int) -> Frame:
         view = job.request.view
@@ -78,9 +84,8 @@ class SmallPictures:
         keys = frame.want([attrs.evolve(s, view=view) for s in missing.values()])
         known = job.emphasis
         emphasis = {small: known[key] for key, small in zip(missing, keys) if key in known}
-        passes, seconds = (RESTED_PASSES, RESTED_SECONDS) if rested else (FIRST_PASSES, FIRST_SECONDS)
-        until = time.perf_counter() + seconds
-        for _ in range(passes):
+        until = time.perf_counter() + RESTED_SECONDS
+        for _ in range(RESTED_PASSES if rested else 1):
             frame.trace(keys, emphasis=emphasis)
             if time.perf_counter() > until:
                 break
@@ -94,8 +99,19 @@ class SmallPictures:
         if picture is None:
             return images, None
         out = np.empty((request.view.height, request.view.width, 3), np.float32)
-        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), job.frame.edge_guides(), out)
+        if rested or not is_far(job, missing):
+            self._lay(job, frame, picture, out)
+        else:
+            # A hand that scrubs through the day waits for each: soft, but at once.
+            enlarge(denoise(picture, *frame.guide_images()), out)
         return images, out
+
+    def _lay(self, job: Job, frame: Frame, picture: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+        """A small picture freed of grain and laid out large."""
+        if self._edges is None or self._edges[0] is not job.frame:
+            # Edges are told by the first looks already; later ones add nothing to them.
+            self._edges = job.frame, job.frame.edge_guides()
+        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), self._edges[1], out)
 
 
     def of_known(self, job: Job) -> NDArray[np.float32] | None:
@@ -110,7 +126,7 @@ class SmallPictures:
         if picture is None:
             return None
         out = np.empty((job.request.view.height, job.request.view.width, 3), np.float32)
-        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), job.frame.edge_guides(), out)
+        self._lay(job, frame, picture, out)
         return out
 
 

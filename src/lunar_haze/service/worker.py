@@ -43,7 +43,7 @@ from lunar_haze.service.protocol import (
     Request,
     Want,
 )  # fmt: skip
-from lunar_haze.service.small_pictures import SmallPictures, small_first
+from lunar_haze.service.small_pictures import SmallPictures, is_far, small_first
 from lunar_haze.service.urgency import lit_by_others, passes_due
 from lunar_haze.service.warmup import is_warm, steps
 
@@ -264,8 +264,10 @@ class Worker:
             self._clean(job)
         elif job.coarse_due:
             self._coarse(job)
-            # Once more and better when the hand rests; then the true picture.
-            job.paused, job.coarse_due, job.coarse_rested = True, not job.coarse_rested, True
+            # Of a new sky or view once more and better when the hand rests; then the true picture.
+            missing = {k: s for k, s in zip(job.keys, job.request.layers) if job.frame.sums[k].passes == 0}
+            again = not job.coarse_rested and is_far(job, missing)
+            job.paused, job.coarse_due, job.coarse_rested = not job.coarse_rested, again, True
         elif job.small:
             self._lay_small(job)
         elif not job.finished:

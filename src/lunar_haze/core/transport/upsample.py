@@ -12,8 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
-from lunar_haze.core.units.fast_math import exp
-
 f32 = np.float32
 #: How alike distances (as a share) and normals (as a difference) are to be.
 _NEAR, _ALIKE = f32(0.08), f32(0.35)
@@ -26,36 +24,45 @@ _LAMP = 4.0
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def _lay_out(small, small_albedo, small_normal, small_depth, albedo, normal, depth, out):
+def _lay_out(small, bare, small_normal, small_depth, albedo, normal, depth, out):
+    """``small`` (h, w, 3) and its light over reflectance ``bare`` laid out as ``out`` (H, W, 3)."""
     height, width, rows, columns = out.shape[0], out.shape[1], small.shape[0], small.shape[1]
     up, along = f32(rows) / f32(height), f32(columns) / f32(width)
+    half, one = f32(0.5), f32(1.0)
+    alike = one / (_ALIKE * _ALIKE)
     for y in nb.prange(height):
-        sy = (f32(y) + f32(0.5)) * up - f32(0.5)
-        j0 = int(math.floor(sy)) - 1
+        sy = (f32(y) + half) * up - half
+        j0 = int(math.floor(sy + half))
+        ty = sy - f32(j0)
         for x in range(width):
-            sx = (f32(x) + f32(0.5)) * along - f32(0.5)
-            i0 = int(math.floor(sx)) - 1
+            sx = (f32(x) + half) * along - half
+            i0 = int(math.floor(sx + half))
+            tx = sx - f32(i0)
             total, plain = f32(1e-12), f32(1e-12)
             r, g, b, pr, pg, pb = f32(0.0), f32(0.0), f32(0.0), f32(0.0), f32(0.0), f32(0.0)
             hr, hg, hb = f32(0.0), f32(0.0), f32(0.0)
             far = depth[y, x]
-            for dj in range(4):
-                j = min(max(j0 + dj, 0), rows - 1)
-                for di in range(4):
-                    i = min(max(i0 + di, 0), columns - 1)
-                    ey, ex = f32(j0 + dj) - sy, f32(i0 + di) - sx
-                    # Over two small pixels, so that no square of them shows.
-                    near = exp(f32(-0.9) * (ey * ey + ex * ex))
+            nearness = one / (far * _NEAR)
+            for dj in range(3):
+                j = min(max(j0 + dj - 1, 0), rows - 1)
+                # A quadratic spline over three small pixels, so that no square of them shows.
+                wy = half * (half - ty) ** 2 if dj == 0 else (
+                    f32(0.75) - ty * ty if dj == 1 else half * (half + ty) ** 2)  # fmt: skip
+                for di in range(3):
+                    i = min(max(i0 + di - 1, 0), columns - 1)
+                    wx = half * (half - tx) ** 2 if di == 0 else (
+                        f32(0.75) - tx * tx if di == 1 else half * (half + tx) ** 2)  # fmt: skip
+                    near = wy * wx
                     nx = normal[y, x, 0] - small_normal[j, i, 0]
                     ny = normal[y, x, 1] - small_normal[j, i, 1]
                     nz = normal[y, x, 2] - small_normal[j, i, 2]
-                    apart = (far - small_depth[j, i]) / (f32(0.5) * (far + small_depth[j, i]) * _NEAR)
-                    turned = (nx * nx + ny * ny + nz * nz) / (_ALIKE * _ALIKE)
-                    w = near * exp(f32(-0.5) * min(apart * apart + turned, f32(60.0))) + near * f32(1e-6)
+                    apart = (far - small_depth[j, i]) * nearness
+                    unlike = one + apart * apart + (nx * nx + ny * ny + nz * nz) * alike
+                    w = near / (unlike * unlike)
                     total += w
-                    r += w * small[j, i, 0] / max(small_albedo[j, i, 0], _LEAST)
-                    g += w * small[j, i, 1] / max(small_albedo[j, i, 1], _LEAST)
-                    b += w * small[j, i, 2] / max(small_albedo[j, i, 2], _LEAST)
+                    r += w * bare[j, i, 0]
+                    g += w * bare[j, i, 1]
+                    b += w * bare[j, i, 2]
                     plain += near
                     pr += near * small[j, i, 0]
                     pg += near * small[j, i, 1]
@@ -64,12 +71,12 @@ def _lay_out(small, small_albedo, small_normal, small_depth, albedo, normal, dep
                     hg = max(hg, small[j, i, 1])
                     hb = max(hb, small[j, i, 2])
             # Where nothing like it was seen, as it lies round about.
-            known = min(total / (plain * f32(0.02)), f32(1.0))
-            lone = f32(1.0) - known
+            known = min(total / (plain * f32(0.04)), one)
+            bent, lone = known / total, (one - known) / plain
             # Light of the air is not the surface's: no brighter than what was seen about here.
-            out[y, x, 0] = min(known * r / total * max(albedo[y, x, 0], _LEAST) + lone * pr / plain, _MOST * hr)
-            out[y, x, 1] = min(known * g / total * max(albedo[y, x, 1], _LEAST) + lone * pg / plain, _MOST * hg)
-            out[y, x, 2] = min(known * b / total * max(albedo[y, x, 2], _LEAST) + lone * pb / plain, _MOST * hb)
+            out[y, x, 0] = min(bent * r * max(albedo[y, x, 0], _LEAST) + lone * pr, _MOST * hr)
+            out[y, x, 1] = min(bent * g * max(albedo[y, x, 1], _LEAST) + lone * pg, _MOST * hg)
+            out[y, x, 2] = min(bent * b * max(albedo[y, x, 2], _LEAST) + lone * pb, _MOST * hb)
 
 
 def lay_out(
@@ -79,4 +86,6 @@ def lay_out(
     """Lay ``small`` (h, w, 3) out as ``out`` (H, W, 3); guides are albedo, normal (…, 3) and depth (…) [m] of each."""
     light = small.sum(-1)
     held = np.minimum(_LAMP * median_filter(light, 5) / np.maximum(light, 1e-30), 1.0).astype(np.float32)
-    _lay_out(np.ascontiguousarray(small * held[..., None], np.float32), *small_guides, *guides, out)
+    small = np.ascontiguousarray(small * held[..., None], np.float32)
+    albedo, normal, depth = small_guides
+    _lay_out(small, small / np.maximum(albedo, _LEAST), normal, depth, *guides, out)
