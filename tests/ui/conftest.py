@@ -8,6 +8,8 @@ import pytest
 import shiboken6
 from PySide6.QtWidgets import QApplication
 
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.model import Document
 from lunar_haze.ui import questions, theme
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
@@ -27,6 +29,21 @@ def _unasked(monkeypatch):
     """No question stops a test: work without a name is kept, and nothing else is answered with yes."""
     answers = {"unsaved work": "keep it for later", "still": "give it up"}
     monkeypatch.setattr(questions, "ask", lambda parent, title, text, more, choices: answers.get(title, choices[-1]))
+
+
+@pytest.fixture
+def session(qtbot, tmp_path, work):
+    """The demo place's copy open without a window."""
+    made = Session(tmp_path / "state")
+    made.open_path(work)
+    qtbot.waitUntil(lambda: made.place is not None, timeout=20_000)
+    yield made
+    made.close()
+
+
+def dimmed(session: Session, stops: float) -> Document:
+    """The document with the first source's dimmer moved."""
+    return edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=stops)
 
 
 @pytest.fixture

@@ -19,19 +19,7 @@ from lunar_haze.core.errors import DocumentError
 from lunar_haze.service.folders import demo_file
 from lunar_haze.ui import questions
 from lunar_haze.ui.session import Session
-
-
-def dimmed(session, stops):
-    return edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=stops)
-
-
-@pytest.fixture
-def session(qtbot, tmp_path, work):
-    made = Session(tmp_path / "state")
-    made.open_path(work)
-    qtbot.waitUntil(lambda: made.place is not None, timeout=20_000)
-    yield made
-    made.close()
+from tests.ui.conftest import dimmed
 
 
 def test_a_hand_that_never_rests_does_not_put_the_journal_off(session, qtbot):

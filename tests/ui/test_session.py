@@ -13,19 +13,7 @@ from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.ui.plan_drawing import SIDES, flat, moved_in
 from lunar_haze.ui.session import Session
-
-
-@pytest.fixture
-def session(qtbot, tmp_path, work):
-    made = Session(tmp_path / "state")
-    made.open_path(work)
-    qtbot.waitUntil(lambda: made.place is not None, timeout=20_000)
-    yield made
-    made.close()
-
-
-def dimmed(session, stops):
-    return edits.change_source(session.document, session.document.look.sources[0].id, dimmer_stops=stops)
+from tests.ui.conftest import dimmed
 
 
 def test_unsaved_work_is_written_aside_and_a_save_makes_it_void(session, qtbot):

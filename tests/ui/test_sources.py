@@ -56,9 +56,9 @@ def test_a_lamp_becomes_every_kind_and_stays_where_it_is(window):
 def test_orbiting_by_numbers_keeps_the_aim(window):
     lamp = put(window, "beam")
     aim = source(window, lamp).shape.aim
-    type_in(window, "away from its aim", "4 m")
-    type_in(window, "over its aim", "30")
-    type_in(window, "round its aim", "90")
+    type_in(window, "distance", "4 m")
+    type_in(window, "elevation", "30")
+    type_in(window, "azimuth", "90")
     shape = source(window, lamp).shape
     assert shape.aim == aim
     assert math.dist(shape.position, aim) == pytest.approx(4.0, rel=1e-6)
@@ -210,7 +210,7 @@ def test_a_card_is_put_pulled_turned_pale_and_taken_away(window):
 
 def test_dragging_an_aimed_lamp_keeps_its_distance(window):
     lamp = put(window, "beam", (-24.0, 0.0, 0.8))
-    type_in(window, "away from its aim", "2.5 m")
+    type_in(window, "distance", "2.5 m")
     before = source(window, lamp).shape
     at = dict(window.picture._handles())["position"]
     drag(window.picture, at, at + QPointF(-10, 4))
@@ -508,8 +508,8 @@ def test_a_night_is_set_up_from_black_in_under_sixty_acts(window, qtbot):
     cool = window.session.chosen
     did(2)
     type_in(window, "warmth", "9000 K")
-    type_in(window, "over its aim", "40")
-    type_in(window, "away from its aim", "3 m")
+    type_in(window, "elevation", "40")
+    type_in(window, "distance", "3 m")
     did(3)
     # A hidden lamp behind the figure, in the mist.
     propose(window, qtbot, Qt.Key.Key_4)
@@ -522,8 +522,8 @@ def test_a_night_is_set_up_from_black_in_under_sixty_acts(window, qtbot):
     slip_act(window, seen_at(window, (-24.4, -0.6, 0.65), name="jetty"), "beam")
     leaves = window.session.chosen
     did(2)
-    type_in(window, "away from its aim", "4 m")
-    type_in(window, "over its aim", "55")
+    type_in(window, "distance", "4 m")
+    type_in(window, "elevation", "55")
     pick_in(window, "cut-out", "leaves")
     did(3)
     for role in (Qt.Key.Key_3, Qt.Key.Key_1):

@@ -48,6 +48,10 @@ class Job:
         found = [(spec, gains[key]) for key, spec in zip(self.keys, self.request.layers) if key in gains]
         return [s for s, _g in found], [g for _s, g in found]
 
+    def missing(self) -> dict[str, LayerSpec]:
+        """The layers that have no whole pass yet, by key."""
+        return {k: s for k, s in zip(self.keys, self.request.layers) if self.frame.sums[k].passes == 0}
+
     def weight(self, key: str) -> float:
         """How much a layer matters, in [0, 1]."""
         return self.standings[key].weight if key in self.standings else 1.0

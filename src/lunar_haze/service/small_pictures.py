@@ -71,11 +71,7 @@ class SmallPictures:
         along the edges that the lens sees. ``rested`` takes more passes: nobody waits for the next.
         """
         request = job.request
-        missing = {
-            k: s
-            for k, s in zip(job.keys, request.layers)
-            if job.weight(k) > 0.0 and job.frame.sums[k].passes == 0 and k not in job.live
-        }
+        missing = {k: s for k, s in job.missing().items() if job.weight(k) > 0.0 and k not in job.live}
         if not missing:
             return [], None
         step = _step(job, missing)

@@ -191,7 +191,7 @@ class Worker:
                 saved = self._cache.get(key)
                 if saved is not None and saved.surface.shape[:2] == (request.view.height, request.view.width):
                     frame.put(key, saved)
-        missing = [k for k in keys if frame.sums[k].passes == 0]
+        missing = list(job.missing())
         job.coarse_due = small_first(job, missing)
         self._ready_board(request)
         if frame.guides.passes == 0:
@@ -265,8 +265,7 @@ class Worker:
         elif job.coarse_due:
             self._coarse(job)
             # Of a new sky or view once more and better when the hand rests; then the true picture.
-            missing = {k: s for k, s in zip(job.keys, job.request.layers) if job.frame.sums[k].passes == 0}
-            again = not job.coarse_rested and is_far(job, missing)
+            again = not job.coarse_rested and is_far(job, job.missing())
             job.paused, job.coarse_due, job.coarse_rested = not job.coarse_rested, again, True
         elif job.small:
             self._lay_small(job)

@@ -1,4 +1,4 @@
-"""Facets of the air: airs to begin with, how far one sees, how it lies, what it does to light, and what that costs."""
+"""Facets of the air: airs to begin with, visibility, how it lies, what it does to light, and what that costs."""
 
 import math
 from typing import TYPE_CHECKING

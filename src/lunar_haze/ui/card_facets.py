@@ -41,7 +41,7 @@ class CardFacets:
         )
         self._facets.on_refresh(lambda: None if name.hasFocus() else name.setText(self.shape.name))
         away = self._facets.check(
-            "taken away", "as if it were not there", lambda: self.shape.muted, lambda on: self._changed(muted=on)
+            "muted", "as if it were not there", lambda: self.shape.muted, lambda on: self._changed(muted=on)
         )
         self._facets.row(name, away)
         self._facets.section("a card that the lens does not see")

@@ -54,7 +54,7 @@ class FileWatch(QObject):
         """Compare what the files hold with what they held; tell what has changed and have it read again."""
         before, self._known = self._known, {path: digest_or_none(path) for path in self._files()}
         changed = [path for path, digest in self._known.items() if path in before and digest != before[path]]
-        # A file that was replaced, not rewritten, is another one to the watcher.
+        # To the watcher a file that was replaced, not rewritten, is gone.
         self._watch()
         for path in changed:
             gone = not self._known[path]

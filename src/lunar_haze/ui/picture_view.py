@@ -32,7 +32,7 @@ from lunar_haze.ui.surface_acts import SurfaceActs
 
 HANDLE_REACH = 9.0
 WIPE_REACH = 6.0
-EMPTY = "let a place fall here (.glb, .gltf, .obj, .ply) or a document (.haze)\n\nCtrl+O opens one"
+EMPTY = "drop a place (.glb, .gltf, .obj, .ply) or a document (.haze) here\n\nCtrl+O opens one"
 
 
 class PictureView(QWidget):

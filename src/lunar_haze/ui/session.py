@@ -493,7 +493,7 @@ class Session(QObject):
         return self._state_folder / "recent.json"
 
     def recent(self) -> list[Path]:
-        """Documents opened lately that still exist, the last one first."""
+        """Recent documents that still exist, the last one first."""
         try:
             kept = json.loads(self._recent_file.read_text())
             return [p for p in map(Path, kept) if p.exists()][:RECENT_LIMIT]

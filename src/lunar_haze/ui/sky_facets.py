@@ -250,7 +250,7 @@ class SkyFacets:
                 document = edits.hold_back(self._session.document, self._id, tuple((rgb / rgb.max()).tolist()))
                 self._session.act("colour to suppress", document)
 
-        self._session.pick(take, "the colour to hold back")
+        self._session.pick(take, "the colour to suppress")
 
     def _colour(self, text: str, read: Callable[[], tuple], write: Callable[[tuple], Document]) -> None:
         def picked(colour: QColor) -> None:

@@ -150,7 +150,7 @@ class SourceFacets:
         if len(units) > 1:
             choice = Choice()
             choice.setAccessibleName("unit of the amount")
-            choice.setToolTip("the same light told in another unit")
+            choice.setToolTip("the same light in another unit")
             choice.addItems(units)
             choice.setCurrentText(unit)
 
@@ -254,12 +254,12 @@ class SourceFacets:
             told = {"bearing_deg": bearing, "altitude_deg": altitude, "distance_m": distance_to_aim(now)} | changes
             return edits.reshape(self._session.document, self._id, orbited(now, **told))
 
-        well("round its aim", Well("azimuth", "°", 0.0, 360.0, 180.0, tip="bearing, as its aim sees it"),
+        well("azimuth", Well("azimuth", "°", 0.0, 360.0, 180.0, tip="bearing, as its aim sees it"),
              lambda: bearing_and_height(self._now().shape)[0],
              lambda v: orbit(bearing_deg=v % 360.0))  # fmt: skip
-        well("over its aim", Well("elevation", "°", -30.0, 90.0, 35.0, floor=-90.0, ceiling=90.0),
+        well("elevation", Well("elevation", "°", -30.0, 90.0, 35.0, floor=-90.0, ceiling=90.0),
              lambda: bearing_and_height(self._now().shape)[1], lambda v: orbit(altitude_deg=v))  # fmt: skip
-        well("away from its aim", Well("distance", "m", 0.3, 40.0, 3.0, ratio=True, floor=0.05, ceiling=1e4),
+        well("distance", Well("distance", "m", 0.3, 40.0, 3.0, ratio=True, floor=0.05, ceiling=1e4),
              lambda: distance_to_aim(self._now().shape), lambda v: orbit(distance_m=v))  # fmt: skip
         self._facets.row(
             self._facets.check(

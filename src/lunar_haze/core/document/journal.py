@@ -39,6 +39,16 @@ class Found:
         return time.strftime("%H:%M" if then[:3] == now[:3] else "%Y-%m-%d %H:%M", then)
 
 
+def _short(path: Path) -> str:
+    """A short name that stands for a path."""
+    return hashlib.blake2b(str(path).encode(), digest_size=8).hexdigest()
+
+
+def _lock_of(path: Path, state_folder: Path) -> Path:
+    """The file that is locked while the document, or work without a name, is open."""
+    return state_folder / "open" / f"{_short(path)}.lock"
+
+
 def beside(path: Path) -> Path:
     """Where the journal of a saved document lies."""
     return path.with_name(f".{path.name}.autosave")
@@ -46,8 +56,7 @@ def beside(path: Path) -> Path:
 
 def aside(path: Path, state_folder: Path) -> Path:
     """Where it lies when the document's own folder cannot be written."""
-    name = hashlib.blake2b(str(path).encode(), digest_size=8).hexdigest()
-    return state_folder / "journals" / f"{path.stem}-{name}.autosave"
+    return state_folder / "journals" / f"{path.stem}-{_short(path)}.autosave"
 
 
 class Journal:
@@ -105,8 +114,7 @@ class Journal:
 
     def claim(self) -> bool:
         """Say that this window has the document open; False when another has."""
-        name = hashlib.blake2b(str(self._path or self._places[0]).encode(), digest_size=8).hexdigest()
-        place = self._state / "open" / f"{name}.lock"
+        place = _lock_of(self._path or self._places[0], self._state)
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
             self._lock = os.open(place, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
@@ -166,9 +174,8 @@ def unsaved(state_folder: Path) -> list[Found]:
 
 
 def _is_open(place: Path, state_folder: Path) -> bool:
-    name = hashlib.blake2b(str(place).encode(), digest_size=8).hexdigest()
     try:
-        descriptor = os.open(state_folder / "open" / f"{name}.lock", os.O_RDWR | os.O_CLOEXEC)
+        descriptor = os.open(_lock_of(place, state_folder), os.O_RDWR | os.O_CLOEXEC)
     except OSError:
         return False
     try:

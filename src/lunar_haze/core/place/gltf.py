@@ -9,7 +9,6 @@ named in the place's notes.
 import math
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +17,8 @@ from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_encode
 from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.camera import SENSOR_WIDTH_MM, Camera
 from lunar_haze.core.place.gltf_draco import unpacked
-from lunar_haze.core.place.gltf_file import GltfFile, Json, item
-from lunar_haze.core.place.gltf_material import MaterialReader, Worn, number
+from lunar_haze.core.place.gltf_file import GltfFile, Json, item, number, numbers
+from lunar_haze.core.place.gltf_material import MaterialReader, Worn
 from lunar_haze.core.place.model import Material, Place, PlaceCamera, PlaceLight, Texture, smooth_normals
 
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
@@ -62,13 +61,6 @@ def read_gltf(path: Path, scene: str = "") -> Place:
         raise PlaceError(f"{path.name} is larger than this machine's memory holds") from error
 
 
-def _vector(value: Any, default: tuple[float, ...]) -> NDArray:
-    array = np.array(default if value is None else value, float)
-    if array.shape != (len(default),) or not np.isfinite(array).all():
-        raise ValueError(f"{value!r} is no vector of {len(default)} numbers")
-    return array
-
-
 def _turned(quaternion: NDArray) -> NDArray:
     """Rotations (..., 3, 3) of quaternions (..., 4), made unit first."""
     x, y, z, w = np.moveaxis(quaternion / np.maximum(np.linalg.norm(quaternion, axis=-1, keepdims=True), 1e-30), -1, 0)
@@ -82,10 +74,10 @@ def _turned(quaternion: NDArray) -> NDArray:
 
 def _local_matrix(node: Json) -> NDArray:
     if node.matrix is not None:
-        return _vector(node.matrix, tuple(np.eye(4).ravel())).reshape(4, 4).T
+        return numbers(node.matrix, tuple(np.eye(4).ravel())).reshape(4, 4).T
     matrix = np.eye(4)
-    matrix[:3, :3] = _turned(_vector(node.rotation, (0.0, 0.0, 0.0, 1.0))) * _vector(node.scale, (1.0, 1.0, 1.0))
-    matrix[:3, 3] = _vector(node.translation, (0.0, 0.0, 0.0))
+    matrix[:3, :3] = _turned(numbers(node.rotation, (0.0, 0.0, 0.0, 1.0))) * numbers(node.scale, (1.0, 1.0, 1.0))
+    matrix[:3, 3] = numbers(node.translation, (0.0, 0.0, 0.0))
     return matrix
 
 
@@ -212,7 +204,7 @@ class _Assembly:
             self.file.note(f"light “{light.name or name}” is of a kind not known here ({light.type}); it is left out")
             return
         spot = light.spot or Json()
-        colour = SRGB_TO_ACESCG @ _vector(light.color, (1.0, 1.0, 1.0))
+        colour = SRGB_TO_ACESCG @ numbers(light.color, (1.0, 1.0, 1.0))
         forward = -world[:3, 2] / max(np.linalg.norm(world[:3, 2]), 1e-12)
         self._lights.append(PlaceLight(
             str(light.name or name), kind, tuple(world[:3, 3].tolist()), tuple(forward.tolist()),

@@ -39,6 +39,19 @@ def item(items: Any, index: Any, what: str) -> Any:
     return items[index]
 
 
+def numbers(value: Any, default: tuple[float, ...]) -> NDArray:
+    """A list of finite numbers as long as its default. Raises ValueError."""
+    array = np.array(default if value is None else value, float)
+    if array.shape != (len(default),) or not np.isfinite(array).all():
+        raise ValueError(f"{value!r} are not {len(default)} numbers")
+    return array
+
+
+def number(value: Any, default: float) -> float:
+    """One finite number. Raises ValueError."""
+    return float(numbers(None if value is None else [value], (default,))[0])
+
+
 def open_gltf(path: Path) -> tuple[Json, bytes | None]:
     """The glTF document and, for .glb, its binary chunk. Raises PlaceError with a sentence to show."""
     try:

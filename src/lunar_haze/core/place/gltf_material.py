@@ -8,7 +8,6 @@ What is not understood is named in the notes.
 
 import io
 import math
-from typing import Any
 
 import attrs
 import numpy as np
@@ -17,7 +16,7 @@ from PIL import Image, UnidentifiedImageError
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG
 from lunar_haze.core.errors import os_reason
-from lunar_haze.core.place.gltf_file import GltfFile, Json, item
+from lunar_haze.core.place.gltf_file import GltfFile, Json, item, number, numbers
 from lunar_haze.core.place.model import Material, Texture
 
 #: Emission of glTF materials is unitless in practice; 1.0 is read as this luminance.
@@ -50,19 +49,6 @@ class Worn:
     uv_matrix: tuple[tuple[float, float, float], ...] | None = None
 
 
-def _numbers(value: Any, default: tuple[float, ...]) -> NDArray:
-    """A list of finite numbers as long as its default. Raises ValueError."""
-    array = np.array(default if value is None else value, float)
-    if array.shape != (len(default),) or not np.isfinite(array).all():
-        raise ValueError(f"{value!r} are not {len(default)} numbers")
-    return array
-
-
-def number(value: Any, default: float) -> float:
-    """One finite number. Raises ValueError."""
-    return float(_numbers(None if value is None else [value], (default,))[0])
-
-
 class MaterialReader:
     """Reads materials by number; textures are decoded once, on first use."""
 
@@ -83,7 +69,7 @@ class MaterialReader:
                 self._file.note(f"material “{name}”: {extension} is not understood and left out")
         pbr = m.pbrMetallicRoughness or Json()
         base_info, rough_info = pbr.baseColorTexture, pbr.metallicRoughnessTexture
-        factor = _numbers(pbr.baseColorFactor, (1.0, 1.0, 1.0, 1.0))
+        factor = numbers(pbr.baseColorFactor, (1.0, 1.0, 1.0, 1.0))
         metallic, roughness = number(pbr.metallicFactor, 1.0), number(pbr.roughnessFactor, 1.0)
         glossy = extensions.get("KHR_materials_pbrSpecularGlossiness")
         if glossy is not None:
@@ -92,7 +78,7 @@ class MaterialReader:
             if glossy.specularGlossinessTexture is not None:
                 self._file.note(f"material “{name}”: its texture of specular and glossiness is left out")
         strength = number((extensions.get("KHR_materials_emissive_strength") or Json()).emissiveStrength, 1.0)
-        emissive = SRGB_TO_ACESCG @ _numbers(m.emissiveFactor, (0.0, 0.0, 0.0)) * strength * NITS_PER_UNIT
+        emissive = SRGB_TO_ACESCG @ numbers(m.emissiveFactor, (0.0, 0.0, 0.0)) * strength * NITS_PER_UNIT
         through = extensions.get("KHR_materials_transmission") or Json()
         if through.transmissionTexture is not None:
             self._file.note(f"material “{name}”: its texture of transmission is left out; the factor holds all over")
@@ -194,7 +180,7 @@ def _matrix(transform: Json | None) -> tuple[tuple[float, float, float], ...] | 
     """Matrix (2, 3) of KHR_texture_transform: scaled, turned against the clock, moved."""
     if transform is None:
         return None
-    (tx, ty), (sx, sy) = _numbers(transform.offset, (0.0, 0.0)), _numbers(transform.scale, (1.0, 1.0))
+    (tx, ty), (sx, sy) = numbers(transform.offset, (0.0, 0.0)), numbers(transform.scale, (1.0, 1.0))
     c, s = math.cos(number(transform.rotation, 0.0)), math.sin(number(transform.rotation, 0.0))
     return ((c * sx, s * sy, tx), (-s * sx, c * sy, ty))
 
@@ -205,8 +191,8 @@ def _from_specular_glossiness(glossy: Json) -> tuple[NDArray, float, float]:
     As the extension's appendix converts it: the metallic share that gives the same reflectance at normal incidence
     over a dielectric of 4 %.
     """
-    diffuse = _numbers(glossy.diffuseFactor, (1.0, 1.0, 1.0, 1.0))
-    specular = _numbers(glossy.specularFactor, (1.0, 1.0, 1.0))
+    diffuse = numbers(glossy.diffuseFactor, (1.0, 1.0, 1.0, 1.0))
+    specular = numbers(glossy.specularFactor, (1.0, 1.0, 1.0))
     weights = np.array([0.299, 0.587, 0.114])
     d, s = math.sqrt(float(weights @ diffuse[:3] ** 2)), math.sqrt(float(weights @ specular**2))
     dielectric, one_minus = 0.04, 1.0 - float(specular.max())
