@@ -78,7 +78,7 @@ class Bench:
         while not self.worker.idle:
             self.worker.turn(None)
         published = [e for e in self.ear.heard if isinstance(e, Published)][-1]
-        board = self.worker._board
+        board = self.worker.layout.board
         assert min(at.passes for at in published.layers) > 0
         return {
             at.key: (board.surface[at.slot].copy(), board.air[at.slot].copy(), at.passes) for at in published.layers

@@ -16,15 +16,14 @@ from pathlib import Path
 import numpy as np
 
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.layers.model import FrameRequest, LayerImage, PlaceSpec, View
-from lunar_haze.core.picture.mix import Mixer, enlarge
+from lunar_haze.core.layers.model import FrameRequest, PlaceSpec, View
+from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
-from lunar_haze.core.transport.surfaces import FAR
-from lunar_haze.service.board import Board
+from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.folders import memory_for_layers
 from lunar_haze.service.job import Job
@@ -36,7 +35,6 @@ from lunar_haze.service.protocol import (
     Failed,
     Finished,
     Incomplete,
-    LayerAt,
     Prepare,
     Preparing,
     Published,
@@ -51,7 +49,6 @@ log = logging.getLogger(__name__)
 
 PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
-SPARE_SLOTS = 4
 MEMORY_BYTES = memory_for_layers()
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
@@ -77,9 +74,7 @@ class Worker:
         self._inbox: queue.SimpleQueue[Request] = queue.SimpleQueue()
         self._place: tuple[PlaceSpec, PackedPlace] | None = None
         self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
-        self._board: Board | None = None
-        self._on_board: OrderedDict[str, LayerAt] = OrderedDict()
-        self._guides_laid: tuple[Board, Frame, int] | None = None
+        self.layout = BoardLayout()
         self._job: Job | None = None
         self._tiles_at_once = 16
         self._live = LiveAir()
@@ -193,10 +188,12 @@ class Worker:
                     frame.put(key, saved)
         missing = list(job.missing())
         job.coarse_due = small_first(job, missing)
-        self._ready_board(request)
+        if self.layout.make_ready(request):
+            board = self.layout.board
+            self._channel.send(BoardReady(board.width, board.height, board.slots), board.descriptor)
         if frame.guides.passes == 0:
             frame.add_guides(1)
-        self._lay_guides(frame)
+        self.layout.lay_guides(frame)
         job.reweigh()
         self._job = job
         if missing and request.live and not request.medium.is_clear:
@@ -212,7 +209,7 @@ class Worker:
             # Layers that come back with few passes have grain: it is not shown.
             clean = self._small.of_known(job)
             if clean is not None:
-                self._board.clean[...] = clean
+                self.layout.board.clean[...] = clean
                 self._channel.send(Cleaned(request.id, job.mix_id, 0))
         if not job.answer_due:
             self._publish(job)
@@ -240,16 +237,6 @@ class Worker:
             self._frames.popitem(last=False)
         return frame
 
-    def _ready_board(self, request: FrameRequest) -> None:
-        view, count = request.view, len(request.layers)
-        board = self._board
-        if board is None or (board.width, board.height) != (view.width, view.height) or board.slots < count:
-            if board is not None:
-                board.close()
-            self._board = Board.create(view.width, view.height, count + SPARE_SLOTS)
-            self._on_board.clear()
-            self._channel.send(BoardReady(view.width, view.height, self._board.slots), self._board.descriptor)
-
     # -- steps ----------------------------------------------------------------------------------
 
     def _step(self, job: Job) -> None:
@@ -274,29 +261,29 @@ class Worker:
 
     def _coarse(self, job: Job) -> None:
         """A small picture of what is missing, laid out large, and the small mix freed of grain."""
-        board = self._board
-        present = {
-            at.key: LayerImage(at.key, at.passes, board.surface[at.slot], board.air[at.slot])
-            for at in self._on_board.values()
-        }
+        present = {image.key: image for image in self.layout.images()}
         job.small, clean = self._small.of(job, present, job.coarse_rested)
         if clean is None:
             self._lay_small(job)
         else:
             # Laying every layer out takes as long again: it can wait until the hand rests.
-            board.clean[...] = clean
+            self.layout.board.clean[...] = clean
             self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
 
     def _lay_small(self, job: Job) -> None:
-        board = self._board
-        for image in job.small:
-            slot = self._slot_for(image.key, set(job.keys))
-            enlarge(image.surface, board.surface[slot])
-            enlarge(image.air, board.air[slot])
-            self._on_board[image.key] = LayerAt(image.key, slot, 0)
         if job.small:
+            self.layout.lay_small(job.small, set(job.keys))
             self._announce(job)
         job.small = []
+
+    def _publish(self, job: Job) -> None:
+        """Lay every layer that has moved on since it was last laid, and say so."""
+        self.layout.lay(job.frame, job.keys, job.live)
+        self._announce(job)
+
+    def _announce(self, job: Job) -> None:
+        passes = min(job.level(), job.request.passes)
+        self._channel.send(Published(job.request.id, self.layout.layers(job.keys), passes, job.request.passes))
 
     def _refine(self, job: Job) -> None:
         frame, target = job.frame, job.request.passes
@@ -348,7 +335,7 @@ class Worker:
 
     def _answer_mixed(self, job: Job) -> bool:
         """The picture in a medium that alone has changed, as it is balanced now; laid where clean pictures lie."""
-        if not self._live.mixed_answer(job.frame, *job.balanced(), self._board.clean):
+        if not self._live.mixed_answer(job.frame, *job.balanced(), self.layout.board.clean):
             return False
         job.coarse_due = False
         self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
@@ -357,14 +344,8 @@ class Worker:
     def _answer_live(self, job: Job, missing: list[str]) -> None:
         """Stand-ins for layers whose medium alone has changed."""
         specs = dict(zip(job.keys, job.request.layers))
-        board, keep = self._board, set(job.keys)
-
-        def into(key: str) -> tuple[np.ndarray, np.ndarray]:
-            slot = self._slot_for(key, keep)
-            self._on_board[key] = LayerAt(key, slot, 0, live=True)
-            return board.surface[slot], board.air[slot]
-
-        if self._live.answer(job.frame, {k: specs[k] for k in missing}, into):
+        keep = set(job.keys)
+        if self._live.answer(job.frame, {k: specs[k] for k in missing}, lambda key: self.layout.live_room(key, keep)):
             job.live = set(missing)
 
     def _finish(self, job: Job) -> None:
@@ -382,61 +363,11 @@ class Worker:
         if job.request.live and self._inbox.empty():
             self._live.get_ready()
 
-    # -- board ----------------------------------------------------------------------------------
-
-    def _slot_for(self, key: str, keep: set[str]) -> int:
-        known = self._on_board.pop(key, None)
-        if known is not None:
-            self._on_board[key] = known
-            return known.slot
-        taken = {at.slot for at in self._on_board.values()}
-        free = next((s for s in range(self._board.slots) if s not in taken), None)
-        if free is None:
-            oldest = next(k for k in self._on_board if k not in keep)
-            free = self._on_board.pop(oldest).slot
-        self._on_board[key] = LayerAt(key, free, -1)
-        return free
-
-    def _publish(self, job: Job) -> None:
-        """Lay every layer that has moved on since it was last laid."""
-        board, keep = self._board, set(job.keys)
-        for key in job.keys:
-            layer = job.frame.sums[key]
-            slot_known = self._on_board.get(key)
-            if key in job.live:
-                self._on_board.move_to_end(key)
-            elif layer.passes and (slot_known is None or slot_known.passes != layer.passes or slot_known.live):
-                slot = self._slot_for(key, keep)
-                job.frame.write_mean(key, board.surface[slot], board.air[slot])
-                self._on_board[key] = LayerAt(key, slot, layer.passes)
-            elif slot_known is not None:
-                self._on_board.move_to_end(key)
-        self._announce(job)
-
-    def _announce(self, job: Job) -> None:
-        here = tuple(self._on_board[k] for k in job.keys if k in self._on_board)
-        self._channel.send(Published(job.request.id, here, min(job.level(), job.request.passes), job.request.passes))
-
-    def _lay_guides(self, frame: Frame) -> None:
-        board, guides = self._board, frame.guides
-        if self._guides_laid == (board, frame, guides.passes):
-            return
-        self._guides_laid = board, frame, guides.passes
-        shape = (board.height, board.width)
-        board.depth[...] = np.where(guides.depth < FAR, guides.depth, np.inf).reshape(shape)
-        board.ground[...] = guides.ground.reshape(*shape, 3)
-        board.owner[...] = guides.owner.reshape(*shape, 2)
-
     def _clean(self, job: Job) -> None:
         job.clean_due = False
-        board = self._board
-        images = [
-            LayerImage(k, at.passes, board.surface[at.slot], board.air[at.slot])
-            for k in job.keys
-            if (at := self._on_board.get(k)) is not None
-        ]
+        board = self.layout.board
         mixer = Mixer()
-        mixer.set_layers(images)
+        mixer.set_layers(self.layout.images(job.keys))
         mix_id = job.mix_id
         picture = mixer.picture(job.gains)
         if picture is None:
