@@ -113,9 +113,9 @@ def test_closing_asks_and_staying_stays(window, work, monkeypatch):
 def test_no_journal_is_lost_in_silence(session, work, tmp_path, damage, qtbot):
     """Lines 15 and 18: a bad journal kept its good document shut, a file of the future hid a good journal."""
     session.edit("dimmer", dimmed(session, -1.5))
-    session.flush()
+    session.keeper.flush()
     place = beside(session.path)
-    session._journal.release()
+    session.keeper.journal.release()
     if damage == "cut":
         place.write_text(place.read_text()[:200])
     elif damage == "deep":
@@ -266,7 +266,7 @@ def test_settings_that_cannot_be_read_stop_nothing(qtbot, tmp_path, content):
     made = Window(Session(state), InstantBackend(), state)
     qtbot.addWidget(made)
     made.show()
-    assert made.session.recent() == []
+    assert made.session.recent.paths() == []
     made.close()
 
 

@@ -29,9 +29,9 @@ def test_unsaved_work_is_written_aside_and_a_save_makes_it_void(session, qtbot):
 def test_an_autosave_that_comes_late_does_not_survive_the_save(session, qtbot):
     beside = journal_beside(session.path)
     session.edit("dimmer", dimmed(session, -2.0))
-    with session._writing:
-        session._write_aside()
-        session._saves += 1
+    with session.keeper.writing:
+        session.keeper.write_aside()
+        session.keeper.void()
     for thread in [t for t in threading.enumerate() if t in session._threads]:
         thread.join(5.0)
     assert not beside.exists(), "what a save has made void is not written"

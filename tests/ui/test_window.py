@@ -335,7 +335,7 @@ def test_saving_opening_again_and_recent_files(window, work):
     document, notes = load(work)
     assert document == window.session.document
     assert notes == []
-    assert window.session.recent()[0] == work
+    assert window.session.recent.paths()[0] == work
 
 
 def test_unsaved_work_comes_back_and_undo_leads_to_the_saved_file(window, qtbot, work, tmp_path):

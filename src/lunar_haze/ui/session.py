@@ -4,7 +4,6 @@ Widgets read from the session and edit through it; `changed` tells all of them. 
 of widgets or rendering.
 """
 
-import json
 import logging
 import threading
 from collections.abc import Callable
@@ -13,7 +12,7 @@ from pathlib import Path
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
@@ -21,7 +20,7 @@ from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
-from lunar_haze.core.document.journal import Found, Journal, unsaved
+from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.scale import scaled
@@ -41,12 +40,11 @@ from lunar_haze.core.sources.gain import lamp_kelvin, source_colour
 from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
 from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.service.folders import demo_file
+from lunar_haze.ui.journal_keeper import JournalKeeper
+from lunar_haze.ui.recent import Recent
 
 log = logging.getLogger(__name__)
 
-#: An edit lies in the journal after so long at the most, whatever the hand does meanwhile.
-JOURNAL_MS = 600
-RECENT_LIMIT = 8
 AIR, LENS = "air", "lens"
 
 
@@ -77,12 +75,9 @@ class Session(QObject):
         self.picking: Callable[[NDArray], None] | None = None
         self._index: RayIndex | None = None
         self._threads: list[threading.Thread] = []
-        self._journal = Journal(None, state_folder)
-        self._due = QTimer(self, singleShot=True, interval=JOURNAL_MS)
-        self._due.timeout.connect(self._write_aside)
-        self._writing = threading.Lock()
-        self._saves = 0
-        self._told_place: Path | None = None
+        self.keeper = JournalKeeper(state_folder, lambda: self.document, self.run_thread)
+        self.keeper.said.connect(self.said)
+        self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
         self._hexes: dict[object, str] = {}
@@ -187,9 +182,7 @@ class Session(QObject):
             self._after_change()
 
     def _after_change(self) -> None:
-        # Started once, not anew with every edit: a hand that never rests must not put it off for ever.
-        if not self._due.isActive():
-            self._due.start()
+        self.keeper.note_edit()
         self._follow_place()
         if self.chosen not in (AIR, LENS, "") and self.chosen_source is None and self.chosen_card is None:
             self.choose("")
@@ -248,14 +241,14 @@ class Session(QObject):
         if there is not None:
             document = found_in(document, there.parent, {missing[0]: there})
         spec = place_spec(document.place)
-        self.flush()
+        self.keeper.flush()
         resolved = path.resolve()
         # What ships with the program stays as it is: it is opened as a copy without a name.
         self.path = None if resolved == demo_file() else resolved
         self.history = History(document)
         self._on_disk = digest_or_none(resolved)
-        self._remember(resolved)
-        self._begin_journal()
+        self.recent.remember(resolved)
+        self.keeper.begin(self.path)
         self._present(spec)
         for note in notes:
             self.said.emit(note, True)
@@ -264,25 +257,16 @@ class Session(QObject):
         if self.path is not None:
             self._recover()
 
-    def _begin_journal(self) -> None:
-        self._journal.release()
-        self._journal = Journal(self.path, self._state_folder)
-        self._told_place = None
-        if not self._journal.claim():
-            self.said.emit(
-                f"{self.path.name} is open in another window too; whoever saves second is asked first", True
-            )
-
     def open_unsaved(self, found: Found) -> None:
         """Go on with work that never had a name. Raises HazeError; nothing changes then."""
         spec = place_spec(found.document.place)
-        self.flush()
+        self.keeper.flush()
         self.path = None
         self.history = History(Document())
         self.history.edit("unsaved work", found.document)
-        self._begin_journal()
+        self.keeper.begin(self.path)
         self._present(spec)
-        self._write_now(self.document)
+        self.keeper.write_now(self.document)
         found.path.unlink(missing_ok=True)
         self.said.emit(f"unsaved work of {found.when} is back; give it a name to keep it", False)
 
@@ -301,10 +285,10 @@ class Session(QObject):
                 return
             place = load_place(path, scale) if scale != 1.0 else place
         document = new_document(path, place, scale or 1.0)
-        self.flush()
+        self.keeper.flush()
         self.path = None
         self.history = History(document)
-        self._begin_journal()
+        self.keeper.begin(self.path)
         self.place, self._index = place, None
         self._present(place_spec(document.place))
         for note in place.notes:
@@ -418,95 +402,30 @@ class Session(QObject):
         target = named(Path(target))
         if target.resolve() == demo_file():
             raise DocumentError("the demo stays as it is; save under another name")
-        with self._writing:
+        with self.keeper.writing:
             save(self.document, target)
-            self._saves += 1
-            self._journal.void()
+            self.keeper.void()
         if target.resolve() != self.path:
             self.path = target.resolve()
-            self._begin_journal()
-        self._due.stop()
+            self.keeper.begin(self.path)
         self._on_disk = digest_or_none(self.path)
         self.history.mark_saved()
-        self._remember(self.path)
+        self.recent.remember(self.path)
         self.said.emit(f"saved {self.path.name}", False)
         self.changed.emit()
 
     def discard(self) -> None:
         """Give up what was not saved."""
-        self._due.stop()
-        with self._writing:
-            self._saves += 1
-            self._journal.void()
-
-    def _write_aside(self) -> None:
-        """Write the journal without holding up the hand; a save meanwhile makes it void."""
-        document, saves = self.document, self._saves
-
-        def write() -> None:
-            with self._writing:
-                if saves == self._saves:
-                    self._write_now(document)
-
-        if self.is_open:
-            self.run_thread(write)
-
-    def flush(self) -> None:
-        """Write what is due to the journal now."""
-        if self._due.isActive():
-            self._due.stop()
-            with self._writing:
-                self._write_now(self.document)
-
-    def _write_now(self, document: Document) -> None:
-        """Write the journal. A problem is told once, and so is a place other than beside the document."""
-        try:
-            place: Path | None = self._journal.write(document)
-        except OSError as error:
-            log.warning("unsaved work cannot be kept: %s", error)
-            place = None
-        if place == self._told_place:
-            return
-        self._told_place = place
-        try:
-            if place is None:
-                self.said.emit("unsaved work cannot be kept on this disk; save it elsewhere soon", True)
-            elif self.path is not None and place.parent != self.path.parent:
-                self.said.emit(f"{self.path.parent} cannot be written; unsaved work is kept in {place.parent}", True)
-        except RuntimeError:
-            pass  # the session was closed meanwhile
+        with self.keeper.writing:
+            self.keeper.void()
 
     def _recover(self) -> None:
         """Bring back unsaved work as an edit, so that undo leads to the saved file."""
-        found, notes = self._journal.find()
-        for note in notes:
-            self.said.emit(note, True)
+        found = self.keeper.find()
         if found is not None and found.document != self.document:
             self.edit("recovered work", found.document)
             self.seal()
             self.said.emit(f"unsaved work of {found.when} was brought back; undo returns to the saved file", False)
-
-    # -- recent files ---------------------------------------------------------------------------
-
-    @property
-    def _recent_file(self) -> Path:
-        return self._state_folder / "recent.json"
-
-    def recent(self) -> list[Path]:
-        """Recent documents that still exist, the last one first."""
-        try:
-            kept = json.loads(self._recent_file.read_text())
-            return [p for p in map(Path, kept) if p.exists()][:RECENT_LIMIT]
-        except (OSError, ValueError, TypeError, RecursionError):
-            return []
-
-    def _remember(self, path: Path) -> None:
-        recent = [path, *(p for p in self.recent() if p != path)][:RECENT_LIMIT]
-        try:
-            self._recent_file.parent.mkdir(parents=True, exist_ok=True)
-            self._recent_file.write_text(json.dumps([str(p) for p in recent]))
-        except OSError as error:
-            log.warning("recent files are not kept: %s", error)
 
     # -- acts that several places offer -----------------------------------------------------------
 
@@ -517,9 +436,9 @@ class Session(QObject):
 
     def close(self) -> None:
         """Write what is pending and wait for what runs."""
-        self.flush()
+        self.keeper.flush()
         for thread in self._threads:
             thread.join(timeout=5.0)
-        self._journal.release()
+        self.keeper.journal.release()
         # Whoever still holds the session does not hold a whole place with it.
         self.place, self._index = None, None

@@ -210,7 +210,7 @@ class Window(QMainWindow):
 
     def _fill_recent(self) -> None:
         self._recent.clear()
-        for path in self.session.recent():
+        for path in self.session.recent.paths():
             self._recent.addAction(str(path), lambda p=path: self.open_path(p))
         if self._recent.isEmpty():
             self._recent.addAction("none yet").setEnabled(False)
