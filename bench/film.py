@@ -106,7 +106,7 @@ def main() -> None:
     window = Window(session, RenderClient(Path(tempfile.mkdtemp())), state)
     window.resize(*WINDOW)
     window.show()
-    window.open_path(ROOT / "demo" / "gannet-reach.haze")
+    window.files.open_path(ROOT / "demo" / "gannet-reach.haze")
     bridge = window.bridge
 
     def spin(until, seconds: float) -> None:

@@ -328,7 +328,7 @@ window = Window(session, client, state)
 window.show()
 app.processEvents()
 print("window", time.time() - started, flush=True)
-window.open_path(Path(sys.argv[2]))
+window.files.open_path(Path(sys.argv[2]))
 while window.bridge._clean is None and time.time() - started < 60:
     app.processEvents()
     time.sleep(0.005)

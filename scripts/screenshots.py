@@ -46,7 +46,7 @@ def main() -> None:
         # A copy: what is chosen here must not come back as unsaved work of the demo document.
         for file in (DEMO, DEMO.with_suffix(".glb")):
             shutil.copy(file, state)
-        window.open_path(Path(state) / DEMO.name)
+        window.files.open_path(Path(state) / DEMO.name)
         for name in names:
             shot, look, chosen, swapped = VIEWS[name]
             window.header._take_shot(shot)

@@ -28,7 +28,11 @@ def work(tmp_path, demo):
 def _unasked(monkeypatch):
     """No question stops a test: work without a name is kept, and nothing else is answered with yes."""
     answers = {"unsaved work": "keep it for later", "still": "give it up"}
-    monkeypatch.setattr(questions, "ask", lambda parent, title, text, more, choices: answers.get(title, choices[-1]))
+
+    def ask(_parent, title, _text, _more, choices, escape=""):
+        return answers.get(title, escape or choices[-1])
+
+    monkeypatch.setattr(questions, "ask", ask)
 
 
 @pytest.fixture
@@ -53,7 +57,7 @@ def window(qtbot, tmp_path, work):
     made = Window(session, InstantBackend(), tmp_path / "state")
     made.show()
     qtbot.waitExposed(made)
-    assert made.open_path(work)
+    assert made.files.open_path(work)
     qtbot.waitUntil(lambda: made.bridge.picture is not None and session.place is not None, timeout=20_000)
     yield made
     made.close()

@@ -19,7 +19,7 @@ def slow(qtbot, tmp_path, work):
     made = Window(Session(tmp_path / "state"), HeldBackend(), tmp_path / "state")
     qtbot.addWidget(made)
     made.show()
-    assert made.open_path(work)
+    assert made.files.open_path(work)
     backend = made.bridge._backend
     qtbot.waitUntil(lambda: bool(backend.held), timeout=20_000)
     backend.let_go()

@@ -11,6 +11,8 @@ from pathlib import Path
 import attrs
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load, named, save
@@ -20,6 +22,25 @@ from lunar_haze.service.folders import demo_file
 from lunar_haze.ui import questions
 from lunar_haze.ui.session import Session
 from tests.ui.conftest import dimmed
+
+REAL_ASK = questions.ask
+
+
+@pytest.fixture
+def escaped(monkeypatch, qtbot):
+    """Every question is really asked, and Escape is pressed on it; the titles of those that were."""
+    titles = []
+
+    def press(parent, title, *rest, **more):
+        def escape():
+            titles.append(QApplication.activeModalWidget().windowTitle())
+            qtbot.keyClick(QApplication.activeModalWidget(), Qt.Key.Key_Escape)
+
+        QTimer.singleShot(50, escape)
+        return REAL_ASK(parent, title, *rest, **more)
+
+    monkeypatch.setattr(questions, "ask", press)
+    return titles
 
 
 def test_a_hand_that_never_rests_does_not_put_the_journal_off(session, qtbot):
@@ -58,7 +79,7 @@ def test_what_a_suffix_makes_of_a_name_is_asked_about(window, tmp_path, monkeypa
     there.write_text("precious")
     asked = []
     monkeypatch.setattr(questions, "ask", lambda parent, title, text, *rest: asked.append(text) or "do not save")
-    assert not window.save_as(tmp_path / "take")
+    assert not window.files.save_as(tmp_path / "take")
     assert there.read_text() == "precious"
     assert "take.haze" in asked[0]
 
@@ -83,22 +104,44 @@ def test_the_demo_opens_as_a_copy(qtbot, tmp_path):
 def test_work_without_a_name_is_kept_and_offered(window, work, tmp_path, monkeypatch, qtbot):
     """Line 10: `unsaved.autosave` was written and never read."""
     session = window.session
-    assert window.open_path(work.with_suffix(".glb"))
+    assert window.files.open_path(work.with_suffix(".glb"))
     session.edit("dimmer", dimmed(session, -2.5))
     monkeypatch.setattr(questions, "ask", lambda *a: "keep it for later")
-    assert window.open_path(work)
+    assert window.files.open_path(work)
     (found,) = session.unsaved()
     assert found.document.look.sources[0].dimmer_stops == -2.5
     monkeypatch.setattr(questions, "ask", lambda *a: "go on with it")
-    window.offer_unsaved()
+    window.files.offer_unsaved()
     assert session.path is None
     assert session.document.look.sources[0].dimmer_stops == -2.5
     session.save(tmp_path / "kept.haze")
     assert not session.unsaved()
 
 
+def test_escape_deletes_no_unsaved_work(window, work, monkeypatch, escaped):
+    """Escape on the offer of unsaved work used to mean: delete it."""
+    session = window.session
+    assert window.files.open_path(work.with_suffix(".glb"))
+    session.edit("dimmer", dimmed(session, -2.5))
+    assert not window.close(), "Escape means stay"
+    with monkeypatch.context() as patch:
+        patch.setattr(questions, "ask", lambda *a: "keep it for later")
+        assert window.files.open_path(work)
+    window.files.offer_unsaved()
+    assert len(session.unsaved()) == 1
+    assert escaped == ["unsaved work", "unsaved work"]
+
+
+def test_escape_gives_up_no_still(window, escaped, monkeypatch):
+    """Escape on closing while a still is being written used to mean: give it up."""
+    monkeypatch.setattr(window.files._hand_off, "still", object())
+    assert not window.files.may_leave()
+    assert escaped == ["still"]
+    monkeypatch.setattr(window.files._hand_off, "still", None)
+
+
 def test_closing_asks_and_staying_stays(window, work, monkeypatch):
-    assert window.open_path(work.with_suffix(".glb"))
+    assert window.files.open_path(work.with_suffix(".glb"))
     window.session.edit("dimmer", dimmed(window.session, -2.5))
     monkeypatch.setattr(questions, "ask", lambda *a: "stay")
     assert not window.close()
@@ -247,7 +290,7 @@ def test_a_second_window_is_told_and_cannot_overwrite_unseen_changes(window, wor
     window.session.edit("dimmer", dimmed(window.session, -1.0))
     asked = []
     monkeypatch.setattr(questions, "ask", lambda parent, title, *rest: asked.append(title) or "do not save")
-    window.save()
+    window.files.save()
     assert asked == ["changed elsewhere"]
     assert load(work)[0].look.sources[0].dimmer_stops == -4.0
     second.close()
@@ -323,7 +366,7 @@ app = QApplication([])
 session = Session(Path({str(tmp_path / "state")!r}))
 window = Window(session, InstantBackend(), Path({str(tmp_path / "state")!r}))
 window.show()
-window.open_path(Path({str(work)!r}))
+window.files.open_path(Path({str(work)!r}))
 leave_on_signals(app, window)
 count = [0]
 def edit():

@@ -9,13 +9,13 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QMessageBox, QPushButton, QToolButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QPushButton, QToolButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.hold import delivered_lx
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Photometric, Rig, Source, Surface, Tube
-from lunar_haze.ui import theme
+from lunar_haze.ui import questions, theme
 from lunar_haze.ui.assistant import WatchSheet
 from lunar_haze.ui.bridge import Seen
 from lunar_haze.ui.lamp_facets import LampFacets
@@ -451,21 +451,13 @@ def test_a_wrong_scale_is_asked_about_on_import(window, monkeypatch, tmp_path, b
     path = tmp_path / "centimetres.obj"
     path.write_text("\n".join(lines))
 
-    def answer(box):
-        assert "m across" in box.text()
-        box._clicked = box.buttons()[button]
-        return 0
+    def answer(_parent, _title, text, more, answers):
+        assert "m across" in text + more
+        return answers[button]
 
-    monkeypatch.setattr(QMessageBox, "exec", answer)
-    monkeypatch.setattr(
-        QMessageBox,
-        "clickedButton",
-        lambda box: next(
-            b for b in box.buttons() if b.text() == ("import at 0.01", "import as it is", "do not import")[button]
-        ),
-    )
+    monkeypatch.setattr(questions, "ask", answer)
     before = window.session.document
-    window.open_path(path)
+    window.files.open_path(path)
     if scale is None:
         assert window.session.document is before
     else:

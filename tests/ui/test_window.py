@@ -379,7 +379,7 @@ def _torn(p):
 )  # fmt: skip
 def test_what_cannot_be_opened_is_told_and_nothing_changes(window, work, make, words):
     before = window.session.document
-    assert not window.open_path(make(work))
+    assert not window.files.open_path(make(work))
     assert words in window.notices.text
     assert window.session.document == before
 
@@ -483,7 +483,7 @@ def test_the_real_renderer_paints_the_window_and_survives_a_kill(qtbot, tmp_path
     window.picture.setFixedSize(480, 270)
     window.bridge.set_area = lambda w, h: None
     window.show()
-    window.open_path(work)
+    window.files.open_path(work)
     qtbot.waitUntil(lambda: not window.bridge.image.isNull(), timeout=60_000)
     os.kill(client.process_id, signal.SIGKILL)
     qtbot.waitUntil(lambda: "started again" in window.notices.text, timeout=20_000)

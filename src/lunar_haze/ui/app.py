@@ -37,8 +37,8 @@ def run_window(path: Path, client: RenderClient, started: float | None = None) -
     leave_on_signals(app, window)
 
     def begin() -> None:
-        window.open_path(path)
-        window.offer_unsaved()
+        window.files.open_path(path)
+        window.files.offer_unsaved()
 
     # The window is painted before the document is read.
     QTimer.singleShot(0, window, begin)

@@ -3,15 +3,18 @@
 from PySide6.QtWidgets import QMessageBox, QWidget
 
 
-def ask(parent: QWidget, title: str, text: str, more: str, answers: list[str]) -> str:
-    """The answer chosen of ``answers``; the first is the default, the last what Escape means."""
+def ask(parent: QWidget, title: str, text: str, more: str, answers: list[str], escape: str = "") -> str:
+    """The answer chosen of ``answers``: the first is the default, ``escape`` (or the last) what Escape means.
+
+    What Escape means must lose nothing.
+    """
     question = QMessageBox(parent)
     question.setWindowTitle(title)
     question.setText(text)
     question.setInformativeText(more)
     buttons = {question.addButton(answer, QMessageBox.ButtonRole.ActionRole): answer for answer in answers}
-    first, last = next(iter(buttons)), list(buttons)[-1]
-    question.setDefaultButton(first)
-    question.setEscapeButton(last)
+    escape = escape or answers[-1]
+    question.setDefaultButton(next(iter(buttons)))
+    question.setEscapeButton(next(button for button, answer in buttons.items() if answer == escape))
     question.exec()
-    return buttons.get(question.clickedButton(), answers[-1])
+    return buttons.get(question.clickedButton(), escape)

@@ -10,29 +10,26 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
     QMainWindow,
-    QMessageBox,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.files import named
-from lunar_haze.core.errors import HazeError
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
-from lunar_haze.ui import questions, theme
+from lunar_haze.ui import theme
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.day_strip import DayStrip
 from lunar_haze.ui.facets import Facets
+from lunar_haze.ui.file_acts import FileActs
 from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.header import Header
@@ -51,7 +48,6 @@ log = logging.getLogger(__name__)
 SIDE_WIDTH = 270
 PLAN_HEIGHT = 230
 SURROUNDS = {"black": "#000000", "dark": theme.SURROUND, "mid grey": "#777777"}
-_PLACES = "Places and documents (*.haze *.glb *.gltf *.obj *.ply)"
 
 
 class Window(QMainWindow):
@@ -80,6 +76,7 @@ class Window(QMainWindow):
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.hand_off = HandOff(session, self.header.status, self.header)
+        self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()
         self._fill_menu()
 
@@ -94,7 +91,7 @@ class Window(QMainWindow):
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
         self.picture.take_ghost = self.assistant.take
-        self.picture.dropped.connect(lambda path: self.open_path(Path(path)))
+        self.picture.dropped.connect(lambda path: self.files.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
         self._leaving = False
         self.picture.setFocus()
@@ -140,7 +137,8 @@ class Window(QMainWindow):
 
     def _make_actions(self) -> dict[str, QAction]:
         handlers = {
-            "open": self.ask_open, "save": self.save, "save-as": self.ask_save, "undo": self.session.undo,
+            "open": lambda: self.files.ask_open(), "save": lambda: self.files.save(),
+            "save-as": lambda: self.files.ask_save(), "undo": self.session.undo,
             "redo": self.session.redo, "hand-off": lambda: self.hand_off.ask_still(), "quit": self.close,
             "pin": lambda: self.pins.pin(),
             "wipe": lambda: self.pins.toggle_wipe(), "black": self.acts.start_from_black,
@@ -183,8 +181,8 @@ class Window(QMainWindow):
             menu.addAction(self.actions_by_name[name])
         self._recent = menu.addMenu("recent")
         self._recent.aboutToShow.connect(self._fill_recent)
-        menu.addAction("place: scale ...", self.ask_scale)
-        menu.addAction("place: scene ...", self.ask_scene)
+        menu.addAction("place: scale ...", self.files.ask_scale)
+        menu.addAction("place: scene ...", self.files.ask_scene)
         menu.addSeparator()
         menu.addAction("new look from this one ...", self.ask_look)
         menu.addAction("new shot from this one ...", self.ask_shot)
@@ -211,7 +209,7 @@ class Window(QMainWindow):
     def _fill_recent(self) -> None:
         self._recent.clear()
         for path in self.session.recent.paths():
-            self._recent.addAction(str(path), lambda p=path: self.open_path(p))
+            self._recent.addAction(str(path), lambda p=path: self.files.open_path(p))
         if self._recent.isEmpty():
             self._recent.addAction("none yet").setEnabled(False)
 
@@ -226,149 +224,7 @@ class Window(QMainWindow):
         for name in ("save", "save-as", "hand-off", "pin", "black", "exposure", "wipe", "later", "earlier", "paste"):
             self.actions_by_name[name].setEnabled(is_open)
 
-    # -- files ----------------------------------------------------------------------------------
-
-    def _dare(self, act: object) -> bool:
-        """Do something that may fail, and tell the artist if it does."""
-        try:
-            act()
-        except HazeError as error:
-            self.notices.say(str(error), True)
-            return False
-        except Exception:
-            log.exception("an act failed")
-            self.notices.say(f"that went wrong and should not; nothing was changed; {log_path()} tells what", True)
-            return False
-        return True
-
-    def open_path(self, path: Path, scale: float | None = None) -> bool:
-        """Open a document or a place; what was open stays if that fails. An odd size is asked about.
-
-        Work without a name is asked about first.
-        """
-        if not self._may_leave():
-            return False
-
-        def open_it() -> None:
-            self.session.open_path(path, scale, self._ask_import_scale, self._ask_missing)
-
-        return self._dare(open_it)
-
-    def _ask_missing(self, missing: list[Path]) -> Path | None:
-        """Where the first of the missing files has gone; all that share its new folder are found with it."""
-        others = f" {len(missing) - 1} more are missing; those beside it are found with it." if missing[1:] else ""
-        answer = questions.ask(
-            self, "missing file", f"{missing[0].name} is not there.", f"It was {missing[0]}.{others}",
-            ["find it", "open without it"],
-        )  # fmt: skip
-        if answer != "find it":
-            return None
-        start = str(self.session.path.parent if self.session.path else missing[0].parent)
-        name, _kind = QFileDialog.getOpenFileName(self, missing[0].name, start)
-        return Path(name) if name else None
-
-    def _ask_import_scale(self, factor: float, remark: str) -> float | None:
-        """Which scale a place of unlikely size is to be imported at; None leaves it out."""
-        question = QMessageBox(self)
-        question.setWindowTitle("scale of the place")
-        question.setText(f"{remark}.")
-        question.setInformativeText("People are about 1.7 m tall in a place of true scale.")
-        corrected = question.addButton(f"import at {factor:g}", QMessageBox.ButtonRole.AcceptRole)
-        as_is = question.addButton("import as it is", QMessageBox.ButtonRole.ActionRole)
-        question.addButton("do not import", QMessageBox.ButtonRole.RejectRole)
-        question.setDefaultButton(corrected)
-        question.exec()
-        clicked = question.clickedButton()
-        return factor if clicked is corrected else 1.0 if clicked is as_is else None
-
-    def ask_open(self) -> None:
-        folder = str(self.session.path.parent) if self.session.path else str(Path.home())
-        name, _kind = QFileDialog.getOpenFileName(self, "open", folder, _PLACES)
-        if name:
-            self.open_path(Path(name))
-
-    def save(self) -> bool:
-        if self.session.path is None:
-            return self.ask_save()
-        if self.session.is_changed_elsewhere:
-            answer = questions.ask(
-                self, "changed elsewhere", f"{self.session.path.name} was changed since it was opened here.",
-                "Saving now puts your state in its place; what the other wrote would be gone.",
-                ["save under another name", "save over it", "do not save"],
-            )  # fmt: skip
-            if answer != "save over it":
-                return answer.startswith("save") and self.ask_save()
-        return self._dare(self.session.save)
-
-    def ask_save(self) -> bool:
-        place = Path(self.session.document.place.path)
-        start = self.session.path or place.with_name(f"{place.stem} copy.haze")
-        chosen, _kind = QFileDialog.getSaveFileName(self, "save", str(start), "Lunar Haze (*.haze)")
-        return bool(chosen) and self.save_as(Path(chosen))
-
-    def save_as(self, chosen: Path) -> bool:
-        """Save under a chosen name; a file that only the added suffix makes it is asked about."""
-        target = named(chosen)
-        if target != chosen and target.exists():
-            answer = questions.ask(
-                self, "save", f"{target.name} is there already.", "", ["replace it", "do not save"]
-            )  # fmt: skip
-            if answer != "replace it":
-                return False
-        return self._dare(lambda: self.session.save(target))
-
-    def _may_leave(self) -> bool:
-        """Whether what is open may be left: work without a name is asked about, and so is a still being written."""
-        if self.hand_off.still is not None and self.isVisible():
-            answer = questions.ask(
-                self, "still", "A still is being written.", "It would be given up.", ["wait for it", "give it up"]
-            )
-            if answer == "wait for it":
-                return False
-        if not self.session.needs_a_name:
-            return True
-        answer = questions.ask(
-            self, "unsaved work", "This work has no name yet.",
-            "Kept for later, it is offered when the program starts again.",
-            ["save", "keep it for later", "discard it", "stay"],
-        )  # fmt: skip
-        if answer == "save":
-            return self.ask_save()
-        if answer == "discard it":
-            self.session.discard()
-        return answer != "stay"
-
-    def offer_unsaved(self) -> None:
-        """Ask about work of earlier times that never had a name."""
-        for found in self.session.unsaved()[:1]:
-            name = Path(found.document.place.path).name
-            answer = questions.ask(
-                self, "unsaved work", f"Work of {found.when} on {name} was never saved.", "",
-                ["go on with it", "not now", "delete it"],
-            )  # fmt: skip
-            if answer == "go on with it":
-                self._dare(lambda found=found: self.session.open_unsaved(found))
-            elif answer == "delete it":
-                found.path.unlink(missing_ok=True)
-
-    def ask_scale(self) -> None:
-        factor, good = QInputDialog.getDouble(self, "scale of the place", "multiply all lengths by", 1.0, 1e-4, 1e4, 4)
-        if good and factor != 1.0:
-            self._dare(lambda: self.session.rescale_place(factor))
-
-    def ask_scene(self) -> None:
-        """Which of the scenes is shown that the place's file holds."""
-        place = self.session.place
-        names = list(place.scenes) if place is not None else []
-        if len(names) < 2:
-            self.notices.say("the place's file holds one scene only", False)
-            return
-        now = self.session.document.place.scene
-        name, good = QInputDialog.getItem(
-            self, "scene", "scene of the place's file", names, names.index(now) if now in names else 0, False
-        )
-        if good:
-            self.session.show_scene(name)
+    # -- looks and shots -----------------------------------------------------------------------
 
     def ask_look(self) -> None:
         name, good = QInputDialog.getText(self, "new look", "name of the look", text=self.session.document.current_look)
@@ -512,7 +368,7 @@ class Window(QMainWindow):
             pass  # first start, or a damaged file: the default size serves
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
-        if not self._leaving and not self._may_leave():
+        if not self._leaving and not self.files.may_leave():
             event.ignore()
             return
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
