@@ -17,6 +17,8 @@ class InstantBackend:
         self.requests: list[FrameRequest] = []
         self.balances: list[tuple[int, tuple[LayerGain, ...], bool]] = []
         self.closed = False
+        self.process_id = None
+        self.limits: list[int] = []
         self._tell: Callable[[Event], None] = lambda event: None
 
     def start(self, on_event: Callable[[Event], None]) -> None:
@@ -57,6 +59,9 @@ class InstantBackend:
                 total += self.board.air[slots[gain.key]] * np.float32(gain.air)
         self.board.clean[...] = total
         self._tell(Cleaned(request.id, mix_id, request.passes))
+
+    def keep_within(self, limit_bytes: int) -> None:
+        self.limits.append(limit_bytes)
 
     def close(self) -> None:
         self.closed = True

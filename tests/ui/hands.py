@@ -81,3 +81,12 @@ def put(window, preset, point=(-20.0, 0.0, 1.0)):
 def seen_at(window, point, normal=(0.0, 0.0, 1.0), name="waiting figure", material=0):
     objects = window.session.place.objects
     return Seen(np.array(point), np.array(normal), 5.0, objects.index(name), material)
+
+
+def typed_in(box, text):
+    """Type into a spin box in place of what it held, and press Tab."""
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, text)
+    QTest.keyClick(box, Qt.Key.Key_Tab)
+    QApplication.processEvents()

@@ -22,6 +22,7 @@ from lunar_haze.service.protocol import (
     BoardReady,
     Event,
     Finished,
+    KeepWithin,
     Lost,
     Prepare,
     Published,
@@ -43,11 +44,16 @@ class RenderBackend(Protocol):
 
     board: Board | None
 
+    @property
+    def process_id(self) -> int | None: ...
+
     def start(self, on_event: Callable[[Event], None]) -> None: ...
 
     def want(self, request: FrameRequest) -> None: ...
 
     def balance(self, mix_id: int, gains: tuple[LayerGain, ...], settled: bool) -> None: ...
+
+    def keep_within(self, limit_bytes: int) -> None: ...
 
     def try_again(self) -> None: ...
 
@@ -118,6 +124,11 @@ class RenderClient:
         with self._lock:
             self._last_balance = Balance(mix_id, gains, settled)
             self._send(self._last_balance)
+
+    def keep_within(self, limit_bytes: int) -> None:
+        """Let layers take so many bytes of memory from now on."""
+        with self._lock:
+            self._send(KeepWithin(limit_bytes))
 
     def _send(self, message: Request) -> None:
         try:

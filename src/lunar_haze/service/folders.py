@@ -2,7 +2,6 @@
 
 import logging
 import logging.handlers
-import os
 from pathlib import Path
 
 import platformdirs
@@ -13,15 +12,6 @@ _NAME = "lunar-haze"
 def cache_folder() -> Path:
     """Layers and baked tables; may be deleted at any time."""
     return Path(platformdirs.user_cache_dir(_NAME, appauthor=False))
-
-
-def memory_for_layers() -> int:
-    """Bytes that layers may take in memory: an eighth of the machine's, between 256 MiB and 3 GiB."""
-    try:
-        whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    except (OSError, ValueError):
-        whole = 8 << 30
-    return min(max(whole // 8, 256 << 20), 3 << 30)
 
 
 def demo_file() -> Path:

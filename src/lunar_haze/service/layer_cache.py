@@ -72,15 +72,30 @@ class LayerCache:
         if write_arrays(self._path(image.key), {"parts": parts, "passes": np.int64(image.passes)}):
             self._trim()
 
-    def _trim(self) -> None:
+    def _files(self) -> list[tuple[float, int, Path]]:
+        """Date, size [bytes] and path of every layer."""
         files = []
         with contextlib.suppress(OSError):
             for path in self.folder.glob("*.npz"):
                 with contextlib.suppress(OSError):  # another window may have removed it
                     status = path.stat()
                     files.append((status.st_mtime, status.st_size, path))
+        return files
+
+    @property
+    def bytes_on_disk(self) -> int:
+        """What the layers take on disk [bytes]."""
+        return sum(size for _modified, size, _path in self._files())
+
+    def clear(self) -> None:
+        """Delete every layer; they are made again when they are asked for."""
+        for _modified, _size, path in self._files():
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+
+    def _trim(self) -> None:
         used = 0
-        for _modified, size, path in sorted(files, reverse=True):
+        for _modified, size, path in sorted(self._files(), reverse=True):
             used += size
             if used > self.limit_bytes:
                 with contextlib.suppress(OSError):

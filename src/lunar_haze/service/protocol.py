@@ -32,7 +32,14 @@ class Prepare:
     place: PlaceSpec
 
 
-Request = Want | Balance | Prepare
+@attrs.frozen
+class KeepWithin:
+    """Layers may take so many bytes of memory from now on."""
+
+    limit_bytes: int
+
+
+Request = Want | Balance | Prepare | KeepWithin
 
 
 @attrs.frozen

@@ -9,6 +9,7 @@ def main() -> None:
     """Serve the channel whose socket was handed down."""
     from lunar_haze.core.sky.tables import keep_tables_in
     from lunar_haze.service.channel import inherited
+    from lunar_haze.service.compiling import SENTENCE, tell_compiling
     from lunar_haze.service.folders import cache_folder, sky_folder, start_logging
     from lunar_haze.service.layer_cache import LayerCache
     from lunar_haze.service.protocol import Preparing
@@ -19,6 +20,7 @@ def main() -> None:
     keep_tables_in(sky_folder())
     channel = inherited(int(sys.argv[1]))
     channel.send(Preparing("starting the render process", 0.0))
+    tell_compiling(lambda begins: channel.send(Preparing(SENTENCE, 0.0 if begins else 1.0)))
     from lunar_haze.service.worker import Worker
 
     folder = Path(sys.argv[2]) if len(sys.argv) > 2 else cache_folder() / "layers"

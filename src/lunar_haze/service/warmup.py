@@ -16,7 +16,7 @@ _STAMP = _PACKAGE / "__pycache__" / "kernels.stamp"
 def fingerprint() -> str:
     """Digest of every source that kernels are compiled from, and of the machine's processor."""
     digest = hashlib.blake2b(digest_size=16)
-    for room in ("transport", "picture", "air", "units", "sky"):
+    for room in ("transport", "picture", "air", "units", "sky", "place"):
         for path in sorted((_PACKAGE / "core" / room).glob("*.py")):
             digest.update(path.read_bytes())
     cpu = Path("/proc/cpuinfo")
@@ -40,12 +40,13 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     import attrs
     import numpy as np
 
-    from lunar_haze.core.air.medium import Bank, Medium, Patches
+    from lunar_haze.core.air.medium import Bank, Medium, Patches, optical_depth
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
+    from lunar_haze.core.place.rays import RayIndex
     from lunar_haze.core.sky.clear_air import Atmosphere
     from lunar_haze.core.sky.dome import dome_map
     from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
@@ -96,6 +97,11 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         dome_map(ClearSky(20.0, weather=Weather(clouds=CLOUDS["broken"])))
         natural_light(Sun(), Atmosphere())
 
+    def answers() -> None:
+        ends = np.float64([[0.0, 0.0, 2.0]]), np.float64([[0.0, 0.0, -2.0]])
+        RayIndex(place).sees(*ends)
+        optical_depth(mist, *ends)
+
     table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
     yield "the sky", sky
     def paths() -> None:
@@ -107,6 +113,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     yield "looks into the air", lambda: live.gather(frame, specs, 1, 60.0)
     yield "air under the hand", answer
     yield "the mix", mix
+    yield "what sees what", answers
     yield "the display", lambda: DisplayTable(table).show(np.zeros((2, 2, 3), np.float32), 1.0)
 
 
@@ -117,7 +124,7 @@ def warm(progress: Callable[[str, float], None]) -> None:
     progress("loading", 0.0)
     todo = list(steps())
     # Weights after the seconds each takes.
-    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 3.0]
+    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 2.0, 3.0]
     done = 0.0
     for (name, act), weight in zip(todo, weights, strict=True):
         progress(name, done / sum(weights))

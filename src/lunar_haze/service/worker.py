@@ -10,24 +10,23 @@ import os
 import queue
 import threading
 import time
-from collections import OrderedDict
 from pathlib import Path
 
 import numpy as np
 
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.layers.model import FrameRequest, PlaceSpec, View
+from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
-from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
-from lunar_haze.service.folders import memory_for_layers
+from lunar_haze.service.frame_store import FrameStore
 from lunar_haze.service.job import Job
 from lunar_haze.service.layer_cache import LayerCache
+from lunar_haze.service.memory import limit_in_force
 from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
@@ -35,6 +34,7 @@ from lunar_haze.service.protocol import (
     Failed,
     Finished,
     Incomplete,
+    KeepWithin,
     Prepare,
     Preparing,
     Published,
@@ -49,7 +49,6 @@ log = logging.getLogger(__name__)
 
 PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
-MEMORY_BYTES = memory_for_layers()
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 #: From so many passes on a picture may be shown as it was summed, for the moment that it takes to denoise it.
@@ -73,11 +72,11 @@ class Worker:
         self._cache = cache
         self._inbox: queue.SimpleQueue[Request] = queue.SimpleQueue()
         self._place: tuple[PlaceSpec, PackedPlace] | None = None
-        self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
+        self._frames = FrameStore()
         self.layout = BoardLayout()
         self._job: Job | None = None
         self._tiles_at_once = 16
-        self._live = LiveAir()
+        self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
 
     def run(self) -> None:
@@ -117,6 +116,10 @@ class Worker:
             raise
         except HazeError as error:
             self._fail(str(error))
+        except MemoryError:
+            log.exception("out of memory")
+            self._forget_pictures()
+            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
         except Exception:
             log.exception("a request failed")
             self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
@@ -154,6 +157,8 @@ class Worker:
             if self._inbox.empty():
                 self._open_early(message.place)
             return
+        if isinstance(message, KeepWithin):
+            self._frames.keep_within(message.limit_bytes)
         # A drag sends many: only the last of each kind matters.
         want = message if isinstance(message, Want) else None
         balance = message if isinstance(message, Balance) else None
@@ -166,6 +171,8 @@ class Worker:
                 want, balance = message, None
             elif isinstance(message, Balance):
                 balance = message
+            elif isinstance(message, KeepWithin):
+                self._frames.keep_within(message.limit_bytes)
         if want is not None:
             self._begin(want.request)
         job = self._job
@@ -178,7 +185,7 @@ class Worker:
     def _begin(self, request: FrameRequest) -> None:
         self._job = Job(request, None, [])  # so that a failure carries the right number
         place = self._packed(request.place)
-        frame = self._frame(request, place)
+        frame = self._frames.frame(request, place)
         keys = frame.want(list(request.layers))
         job = Job(request, frame, keys, gains=request.gains)
         for key in keys:
@@ -220,22 +227,17 @@ class Worker:
         if self._place is None or self._place[0] != spec:
             self._channel.send(Preparing("opening the place", 0.0))
             if self._place is not None:
-                self._frames.clear()
-                self._live.clear()
-                self._small.clear()
+                self._forget_pictures()
                 self._place[1].close()
                 self._place = None
             self._place = (spec, PackedPlace(load_place(Path(spec.path), spec.scale, spec.scene)))
             self._channel.send(Preparing("opening the place", 1.0))
         return self._place[1]
 
-    def _frame(self, request: FrameRequest, place: PackedPlace) -> Frame:
-        name = (request.place.key, request.view)
-        frame = self._frames.pop(name, None) or Frame(place, request.view, MEMORY_BYTES // 2)
-        self._frames[name] = frame
-        while len(self._frames) > 1 and sum(f.memory_bytes for f in self._frames.values()) > MEMORY_BYTES:
-            self._frames.popitem(last=False)
-        return frame
+    def _forget_pictures(self) -> None:
+        self._frames.clear()
+        self._live.clear()
+        self._small.clear()
 
     # -- steps ----------------------------------------------------------------------------------
 
@@ -307,6 +309,7 @@ class Worker:
             wanted = round(tiles * PART_SECONDS / took)
             self._tiles_at_once = min(max(wanted, tiles // 2, frame.tiles // 64, 1), tiles * 2)
             return
+        self._frames.shrink()
         traced, job.pass_keys = job.pass_keys, ()
         before, level = job.told_level, job.level()
         job.told_level = level

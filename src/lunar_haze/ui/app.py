@@ -11,6 +11,7 @@ from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.service.client import RenderClient
+from lunar_haze.service.compiling import tell_compiling
 from lunar_haze.service.folders import state_folder
 from lunar_haze.ui import theme
 from lunar_haze.ui.session import Session
@@ -31,6 +32,7 @@ def run_window(path: Path, client: RenderClient, started: float | None = None) -
     theme.apply(app)
     session = Session(state_folder())
     window = Window(session, client, state_folder())
+    tell_compiling(window.say_compiling)
     window.show()
     if started is not None:
         log.info("window shown after %.2f s", time.perf_counter() - started)

@@ -420,6 +420,15 @@ class RenderBridge(QObject):
             int(owner[1]),
         )
 
+    @property
+    def process_id(self) -> int | None:
+        """Number of the render process."""
+        return self._backend.process_id
+
+    def keep_within(self, limit_bytes: int) -> None:
+        """Let layers take so many bytes of memory."""
+        self._backend.keep_within(limit_bytes)
+
     def try_again(self) -> None:
         """Start the render process once more after it was given up."""
         self._request = None

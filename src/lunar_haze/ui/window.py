@@ -4,7 +4,7 @@ import json
 import logging
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, Qt, QUrl
+from PySide6.QtCore import QByteArray, Qt, QThread, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -22,6 +22,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
+from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.folders import log_path
 from lunar_haze.ui import theme
 from lunar_haze.ui.air_guide import air_words
@@ -35,6 +36,7 @@ from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.header import Header
 from lunar_haze.ui.keys import ACTS, Keys, KeySheet
 from lunar_haze.ui.look_acts import HEAVENS, LookActs
+from lunar_haze.ui.memory_sheet import MemorySheet
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
@@ -203,6 +205,7 @@ class Window(QMainWindow):
             surround.addAction(name, lambda n=name: self._set_surround(n))
         menu.addSeparator()
         menu.addAction(self.actions_by_name["keys"])
+        menu.addAction("memory ...", lambda: MemorySheet(self.bridge, self).open())
         menu.addAction("help: show the log", lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path()))))
         menu.addAction(self.actions_by_name["quit"])
 
@@ -280,6 +283,13 @@ class Window(QMainWindow):
     def _progressed(self, what: str, share: float) -> None:
         if self.hand_off.still is None:
             self.header.status.setText(f"{what} {share:.0%}" if what and share else what)
+
+    def say_compiling(self, begins: bool) -> None:
+        """Tell that a kernel is being compiled, on whichever thread: if it is the window's own, at once."""
+        self.bridge.progress.emit(SENTENCE if begins else "", 0.0 if begins else 1.0)
+        if begins and QThread.currentThread() is self.thread():
+            for widget in (self.picture, self.header):
+                widget.repaint()
 
     def _renew_air_words(self) -> None:
         if self.session.chosen == AIR:

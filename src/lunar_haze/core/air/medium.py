@@ -205,5 +205,6 @@ def optical_depth(medium: Medium, start: NDArray, end: NDArray) -> NDArray:
     The integral of the extinction along the segment: closed forms for fog and banks.
     """
     start, end = np.broadcast_arrays(np.asarray(start, np.float32), np.asarray(end, np.float32))
-    depths = kernels.segment_depths(medium.pack(), start.reshape(-1, 3), end.reshape(-1, 3))
-    return depths.reshape(start.shape[:-1])
+    # One kind of array, so that one kernel is compiled: copies that lie in one piece.
+    flat = start.reshape(-1, 3).copy(), end.reshape(-1, 3).copy()
+    return kernels.segment_depths(medium.pack(), *flat).reshape(start.shape[:-1])

@@ -17,8 +17,21 @@ ENDLESS = frozenset({"visibility_m", "reach_m", "ends_m", "top_m", "fall_off_m"}
 LARGEST = 1e18
 #: Sizes of a frame [px].
 FRAME = (16, 16384)
-#: Cards, sources and looks of one document, at the most.
-MOST = 5000
+#: Cards and sources of a look, and looks, shots and pins of a document, at the most.
+MOST, MOST_LOOKS = 5000, 1000
+
+
+def check_counts(data: Any) -> None:
+    """Raise ValueError for JSON that lists more things than a document holds, before any of them is made."""
+    waiting = [("", data)]
+    while waiting:
+        where, part = waiting.pop()
+        if isinstance(part, dict):
+            waiting.extend(part.items())
+        elif isinstance(part, list):
+            if len(part) > MOST and any(isinstance(item, (dict, list)) for item in part):
+                raise ValueError(f"{where}: {len(part):,} of them are too many")
+            waiting.extend((where, item) for item in part)
 
 
 def check_numbers(value: Any, where: str = "") -> None:
@@ -28,8 +41,6 @@ def check_numbers(value: Any, where: str = "") -> None:
         for field in attrs.fields(type(value)):
             check_numbers(getattr(value, field.name), field.name)
     elif isinstance(value, tuple):
-        if len(value) > MOST and not all(isinstance(item, (int, float)) for item in value):
-            raise ValueError(f"{where}: {len(value):,} of them are too many")
         for item in value:
             check_numbers(item, where)
     elif isinstance(value, (float, int)) and not isinstance(value, bool):

@@ -20,7 +20,7 @@ import attrs
 import cattrs
 from cattrs.strategies import configure_tagged_union
 
-from lunar_haze.core.document.checks import check_numbers
+from lunar_haze.core.document.checks import MOST_LOOKS, check_counts, check_numbers
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Pin, PlaceRef, Shot
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
@@ -142,6 +142,34 @@ def _from_1(data: dict) -> None:
             source.update(amount=1.0, unit="true", kelvin=None)
 
 
+def _unread(key: str, number: int, item: Any, error: BaseException) -> str:
+    label = item.get("name", number + 1) if isinstance(item, dict) else number + 1
+    return f"{key[:-1]} “{label}” could not be read and is kept aside ({_first_line(error)})"
+
+
+def _keep_aside_what_is_too_much(data: dict, notes: list[str]) -> dict[str, list]:
+    """Take out of a document's JSON what no document holds so many of, before anything is made of it."""
+    kept: dict[str, list] = {}
+    for key in ("shots", "looks", "pins"):
+        items = data.get(key)
+        if not isinstance(items, list):
+            continue
+        good, aside = [], items[MOST_LOOKS:]
+        if aside:
+            notes.append(f"{len(items):,} {key} are too many; the first {MOST_LOOKS} are read, the rest is kept aside")
+        for number, item in enumerate(items[:MOST_LOOKS]):
+            try:
+                check_counts(item)
+                good.append(item)
+            except ValueError as error:
+                notes.append(_unread(key, number, item, error))
+                aside.append(item)
+        data[key] = good
+        if aside:
+            kept[f"unread_{key}"] = aside
+    return kept
+
+
 def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     """Document in the text of a .haze file in folder ``base``, and notes on what could not be read."""
     try:
@@ -157,9 +185,9 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     for holder in holders_of_paths(data):
         with contextlib.suppress(ValueError):
             holder["path"] = str((base / holder["path"]).resolve())
-    given = {key: copy.deepcopy(data.get(key)) for key in ("place", "shots", "looks", "pins")}
     notes: list[str] = []
-    kept: dict[str, list] = {}
+    kept = _keep_aside_what_is_too_much(data, notes)
+    given = {key: copy.deepcopy(data.get(key)) for key in ("place", "shots", "looks", "pins")}
 
     def each(key: str, kind: type) -> tuple:
         good: list = []
@@ -174,8 +202,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
                 check_numbers(made)
                 good.append(made)
             except Exception as error:  # cattrs raises groups of whatever the fields raise
-                label = item.get("name", number + 1) if isinstance(item, dict) else number + 1
-                notes.append(f"{key[:-1]} “{label}” could not be read and is kept aside ({_first_line(error)})")
+                notes.append(_unread(key, number, item, error))
                 kept.setdefault(f"unread_{key}", []).append(item)
         return tuple(good)
 

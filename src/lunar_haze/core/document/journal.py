@@ -16,9 +16,10 @@ from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.document.files import from_json, to_json, write_atomically
+from lunar_haze.core.document.files import LARGEST, from_json, to_json, write_atomically
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
+from lunar_haze.core.units.content import read_regular
 
 _FORMAT = "lunar_haze_journal"
 
@@ -136,7 +137,7 @@ class Journal:
 def read(place: Path) -> tuple[Found | None, str]:
     """Work in a journal, or a note on why it cannot be read; a damaged one is set aside under another name."""
     try:
-        text = place.read_text("utf-8")
+        text = read_regular(place, LARGEST).decode("utf-8")
     except FileNotFoundError:
         return None, ""
     except (OSError, UnicodeDecodeError):

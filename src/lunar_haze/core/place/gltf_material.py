@@ -22,7 +22,6 @@ from lunar_haze.core.place.model import Material, Texture
 #: Emission of glTF materials is unitless in practice; 1.0 is read as this luminance.
 NITS_PER_UNIT = 1000.0
 #: The most pixels of one picture.
-_MOST_PIXELS = 1 << 28
 _READ = {"KHR_materials_emissive_strength", "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness"}
 #: What each extension of a material that is not read means for the picture.
 _LEFT_OUT = {
@@ -157,8 +156,6 @@ class MaterialReader:
         try:
             data = self._file.view(image.bufferView) if image.bufferView is not None else self._file.resource(image.uri)
             with Image.open(io.BytesIO(data)) as picture:
-                if picture.width * picture.height > _MOST_PIXELS:
-                    raise ValueError(f"{picture.width}x{picture.height} pixels are too many")
                 pixels = _eight_bits(picture)
         except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError) as error:
             reason = os_reason(error) if isinstance(error, OSError) and error.strerror else "not a readable picture"

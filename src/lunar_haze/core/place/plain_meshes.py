@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+from PIL import Image, UnidentifiedImageError
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
 from lunar_haze.core.errors import PlaceError
@@ -29,11 +30,12 @@ def _read(path: Path) -> Place:
     # Imported here: trimesh costs a second, and most places are glTF.
     import trimesh
 
+    notes = [f"{path.suffix.upper()[1:]} files hold no units or up-axis; metres and Z up are taken"]
+    notes += _unread_pictures(path)
     try:
         loaded = trimesh.load_scene(str(path), process=False)
     except Exception as error:  # trimesh raises whatever its parsers raise
         raise PlaceError(f"{path.name} is damaged and cannot be read; export it again") from error
-    notes = [f"{path.suffix.upper()[1:]} files hold no units or up-axis; metres and Z up are taken"]
     materials: list[Material] = []
     textures: list[Texture] = []
     positions, normals, uvs, triangles, material_of, object_of, objects = [], [], [], [], [], [], []
@@ -67,6 +69,22 @@ def _read(path: Path) -> Place:
         np.concatenate(material_of), np.concatenate(object_of), tuple(materials), tuple(textures),
         tuple(objects), (), tuple(notes),
     )  # fmt: skip
+
+
+def _unread_pictures(path: Path) -> list[str]:
+    """Notes on pictures of materials that cannot be read: their material's flat colour is used."""
+    notes = []
+    for beside in files_of(path)[1:]:
+        if beside.suffix.lower() == ".mtl":
+            continue
+        try:
+            with Image.open(beside) as picture:
+                picture.verify()
+        except FileNotFoundError:
+            notes.append(f"texture “{beside.name}” is not there; the material's flat colour is used")
+        except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError):
+            notes.append(f"texture “{beside.name}” cannot be read; the material's flat colour is used")
+    return notes
 
 
 def _material_of(mesh: object, name: str, next_texture: int) -> tuple[Material, Texture | None]:

@@ -4,6 +4,7 @@ A pattern is an image (SIZE, SIZE) float32 of how much light passes, 0 to 1, row
 """
 
 import functools
+import io
 import math
 from pathlib import Path
 
@@ -13,8 +14,10 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, zoom
 
 from lunar_haze.core.errors import SourceError
+from lunar_haze.core.units.content import read_regular
 
 SIZE = 256
+_LARGEST_PICTURE = 512 << 20
 KINDS = ("slats", "window", "leaves", "branches", "grid", "ragged holes", "picture")
 
 
@@ -108,11 +111,11 @@ def _picture(path: str) -> NDArray:
     from PIL import Image, UnidentifiedImageError
 
     try:
-        with Image.open(path) as image:
+        with Image.open(io.BytesIO(read_regular(Path(path), _LARGEST_PICTURE))) as image:
             grey = image.convert("L").resize((SIZE, SIZE), Image.Resampling.BOX)
     except FileNotFoundError as error:
         raise SourceError(f"the cut-out's picture {path} is not there; choose it again") from error
-    except (OSError, UnidentifiedImageError, ValueError) as error:
+    except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError) as error:
         raise SourceError(f"{Path(path).name} cannot be read as a picture; use a PNG or JPEG for a cut-out") from error
     return np.asarray(grey, float)[::-1] / 255.0
 

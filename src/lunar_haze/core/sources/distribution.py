@@ -13,7 +13,8 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.errors import SourceError
+from lunar_haze.core.errors import SourceError, os_reason
+from lunar_haze.core.units.content import read_regular
 
 #: Steps of the table that light is drawn from: half a degree down, 2.5 degrees round.
 V_STEPS, H_STEPS = 361, 145
@@ -117,11 +118,11 @@ def read_ies(path: Path) -> tuple[Distribution, list[str]]:
     try:
         if path.stat().st_size > LARGEST_FILE:
             raise SourceError(f"{name} is larger than any IES file should be (8 MB); is it the right file?")
-        text = path.read_bytes().decode("latin-1")
+        text = read_regular(path, LARGEST_FILE).decode("latin-1")
     except FileNotFoundError as error:
         raise SourceError(f"{path} is not there; was it moved or renamed?") from error
     except OSError as error:
-        raise SourceError(f"{name} cannot be read ({error.strerror}); check that you may read it") from error
+        raise SourceError(f"{name} cannot be read ({os_reason(error)}); check that you may read it") from error
     return parse_ies(text, name)
 
 

@@ -23,6 +23,7 @@ from lunar_haze.core.transport.sun_map import SunMaps
 from lunar_haze.core.transport.tiles import over_threads, trace_tiles
 from lunar_haze.core.transport.view import pack_view, pixel_tiles, view_directions
 from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
+from lunar_haze.core.units.memory import Pool
 
 #: Layers that a frame holds at the most, before more are wanted at once.
 MOST_SLOTS = 256
@@ -132,9 +133,10 @@ class Frame:
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
         slots = max(min(memory_bytes // (self.pixels * 24), MOST_SLOTS), 1)
-        self._surface = np.zeros((slots, self.pixels, 3), np.float32)
-        self._air = np.zeros((slots, self.pixels, 3), np.float32)
-        self._used = 0
+        self._pools = Pool(slots, (self.pixels, 3)), Pool(slots, (self.pixels, 3))
+        self._surface, self._air = (pool.array for pool in self._pools)
+        #: Slots that take memory.
+        self._written: set[int] = set()
         self._wanted: list[str] = []
         self._lights: LightArrays | None = None
         self._clock = 0
@@ -151,7 +153,18 @@ class Frame:
     @property
     def memory_bytes(self) -> int:
         """Memory that the sums take."""
-        return self._used * self.pixels * 24
+        return len(self._written) * self.pixels * 24
+
+    def shrink(self, most_bytes: int) -> None:
+        """Forget layers that are not wanted now, those unwanted for longest first, until sums take no more."""
+        idle = sorted((k for k in self.sums if k not in self._wanted), key=lambda k: self.sums[k].last_wanted)
+        taken = {s.slot for s in self.sums.values()}
+        free = [slot for slot in self._written if slot not in taken]
+        while self.memory_bytes > most_bytes and (free or idle):
+            slot = free.pop() if free else self.sums.pop(idle.pop(0)).slot
+            for pool in self._pools:
+                pool.give_back(slot)
+            self._written.discard(slot)
 
     def add_guides(self, passes: int) -> None:
         """Look ``passes`` more times through every pixel; passes of layers look as well."""
@@ -230,21 +243,24 @@ class Frame:
 
     def _free_slot(self, keep: set[str]) -> int:
         taken = {s.slot for s in self.sums.values()}
-        for slot in range(len(self._surface)):
-            if slot not in taken:
-                if slot < self._used:
-                    self._surface[slot] = 0
-                    self._air[slot] = 0
-                self._used = max(self._used, slot + 1)
-                return slot
+        free = [slot for slot in range(len(self._surface)) if slot not in taken]
+        if free:
+            # One that takes memory already, where there is one.
+            slot = next((s for s in free if s in self._written), free[0])
+            if slot in self._written:
+                self._surface[slot] = 0
+                self._air[slot] = 0
+            self._written.add(slot)
+            return slot
         idle = [k for k in self.sums if k not in keep]
         if idle:
             del self.sums[min(idle, key=lambda k: self.sums[k].last_wanted)]
         else:
             # More is wanted at once than the limit allows: it has to be.
-            more = np.zeros((max(len(self._surface), 4), self.pixels, 3), np.float32)
-            self._surface = np.concatenate([self._surface, more])
-            self._air = np.concatenate([self._air, more])
+            slots = len(self._surface) + max(len(self._surface), 4)
+            surface, air = self._pools
+            self._pools = surface.enlarged(slots, self._written), air.enlarged(slots, self._written)
+            self._surface, self._air = (pool.array for pool in self._pools)
         return self._free_slot(keep)
 
     def _due(self, keys: list[str]) -> NDArray[np.int64]:

@@ -51,6 +51,8 @@ def read_regular(path: Path, most: int = 4 << 30) -> bytes:
     except ValueError as error:
         raise OSError(0, "its name is none") from error
     with os.fdopen(descriptor, "rb") as stream:
-        if os.fstat(stream.fileno()).st_size > most:
+        size = os.fstat(stream.fileno()).st_size
+        if size > most:
             raise OSError(0, f"it is larger than {most >> 20:,} MiB")
-        return stream.read(most)
+        # Room for all that is asked for is taken before anything is read: never ask for more than there is.
+        return stream.read(size)

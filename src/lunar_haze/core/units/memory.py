@@ -1,5 +1,6 @@
-"""Arrays that begin where a line of memory does, so that rows of a part of a line never lie in two."""
+"""Arrays that begin where a line of memory does, and pools that give their memory back piece by piece."""
 
+import mmap
 from math import prod
 
 import numpy as np
@@ -14,3 +15,37 @@ def on_lines(shape: tuple[int, ...], dtype: DTypeLike) -> NDArray:
     room = np.zeros(size + _LINE_BYTES, np.uint8)
     first = -room.ctypes.data % _LINE_BYTES
     return room[first : first + size].view(dtype).reshape(shape)
+
+
+class Pool:
+    """Arrays of one shape and float32, numbered from 0: zeros that take no memory until they are written.
+
+    ``array`` (slots, *shape) is all of them.
+    """
+
+    def __init__(self, slots: int, shape: tuple[int, ...]) -> None:
+        self._slot_bytes = prod(shape) * 4
+        self._memory = mmap.mmap(-1, max(slots * self._slot_bytes, 1), mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+        self.array: NDArray[np.float32] = np.frombuffer(self._memory, np.float32, slots * prod(shape)).reshape(
+            slots, *shape
+        )
+
+    def give_back(self, slot: int) -> None:
+        """Make an array zeros again and its memory the system's."""
+        start, stop = slot * self._slot_bytes, (slot + 1) * self._slot_bytes
+        first, last = -(-start // mmap.PAGESIZE) * mmap.PAGESIZE, stop // mmap.PAGESIZE * mmap.PAGESIZE
+        if last > first:
+            # Whole pages go and read as zeros from then on; the ends share theirs with a neighbour.
+            self._memory.madvise(mmap.MADV_DONTNEED, first, last - first)
+            flat = self.array[slot].reshape(-1)
+            flat[: (first - start) // 4] = 0
+            flat[(last - start) // 4 :] = 0
+        else:
+            self.array[slot] = 0
+
+    def enlarged(self, slots: int, written: set[int]) -> "Pool":
+        """A pool of more arrays, with those of this one that are ``written``."""
+        more = Pool(slots, self.array.shape[1:])
+        for slot in written:
+            more.array[slot] = self.array[slot]
+        return more

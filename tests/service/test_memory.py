@@ -1,0 +1,157 @@
+"""Memory is bounded, told, settable, and given back under pressure (issue 13, line 21: a constant 3 GiB, whatever)."""
+
+import attrs
+import numpy as np
+import pytest
+
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.document.files import load
+from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.layers.model import LayerSpec, View
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.core.sources.model import Ball
+from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.units.memory import Pool
+from lunar_haze.service import frame_store, memory
+from lunar_haze.service.layer_cache import LayerCache
+from lunar_haze.service.memory import Machine, allowed, choose_limit, chosen_limit, limit_in_force, machine
+from lunar_haze.service.protocol import Failed, KeepWithin, Want
+from lunar_haze.service.worker import Worker
+from tests.places import WHITE, floor, place_of
+
+FLOOR = place_of((floor(), WHITE))
+VIEW = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 64, 36)
+LAYER = 64 * 36 * 24
+
+
+class Ear:
+    """The window's end of a channel."""
+
+    def __init__(self) -> None:
+        self.heard: list = []
+
+    def send(self, message, descriptor=-1) -> None:
+        self.heard.append(message)
+
+
+def _layer(number: int) -> LayerSpec:
+    return LayerSpec("p", VIEW, Ball((0.0, 0.0, 1.0 + number), 0.1), Medium(), 1)
+
+
+def _resident() -> int:
+    return memory.process_bytes()
+
+
+def test_a_pool_gives_its_memory_back_and_is_zeros_again():
+    pool = Pool(8, (1_000_003,))
+    before = _resident()
+    pool.array[:] = 1.0
+    full = _resident()
+    assert full - before > 28e6
+    for slot in range(1, 7):
+        pool.give_back(slot)
+    assert full - _resident() > 20e6
+    assert not pool.array[1:7].any()
+    # Pages that are shared with a neighbour keep what is the neighbour's.
+    assert pool.array[0].all()
+    assert pool.array[7].all()
+
+
+def test_what_is_not_wanted_gives_way_and_what_is_wanted_stays():
+    frame = Frame(PackedPlace(FLOOR), VIEW, memory_bytes=LAYER * 6)
+    kept = frame.want([_layer(n) for n in range(6)])
+    frame.trace(kept)
+    light = frame.image(kept[5]).surface.copy()
+    frame.want([_layer(5)])
+    assert frame.memory_bytes == 6 * LAYER
+    frame.shrink(2 * LAYER)
+    assert frame.memory_bytes == 2 * LAYER
+    # The one that was wanted last of the others is the one that is still there.
+    assert set(frame.sums) == {kept[4], kept[5]} or len(frame.sums) == 2
+    frame.shrink(0)
+    assert set(frame.sums) == {kept[5]}
+    assert np.array_equal(frame.image(kept[5]).surface, light)
+    # What went comes again, from nothing.
+    again = frame.want([_layer(0), _layer(5)])
+    assert frame.sums[again[0]].passes == 0
+    frame.trace(again[:1])
+    assert frame.image(again[0]).surface.any()
+
+
+@pytest.mark.parametrize(
+    ("used", "available", "expected"),
+    [(0, 20, 3.0), (2, 1.5, 2.5), (2, 0.5, 1.5), (2, 0.0, 1.0), (0.1, 0.0, memory.LEAST / 2**30)],
+)
+def test_a_tenth_of_the_machine_or_a_gibibyte_stays_free(used, available, expected):
+    gib = 1 << 30
+    state = Machine(24 * gib, int(available * gib))
+    assert allowed(3 * gib, int(used * gib), state) == pytest.approx(expected * gib)
+
+
+def test_the_system_s_figures_and_a_group_s_limit_are_read(tmp_path):
+    (tmp_path / "meminfo").write_text("MemTotal: 16000000 kB\nMemFree: 1 kB\nMemAvailable:  9000000 kB\n")
+    assert machine(tmp_path, tmp_path) == Machine(16_000_000 << 10, 9_000_000 << 10)
+    (tmp_path / "memory.max").write_text("max\n")
+    (tmp_path / "memory.current").write_text("5\n")
+    assert machine(tmp_path, tmp_path).total == 16_000_000 << 10
+    (tmp_path / "memory.max").write_text(f"{4 << 30}\n")
+    (tmp_path / "memory.current").write_text(f"{3 << 30}\n")
+    assert machine(tmp_path, tmp_path) == Machine(4 << 30, 1 << 30)
+    assert machine(tmp_path / "none", tmp_path / "none").total == 8 << 30
+
+
+@pytest.mark.parametrize("damage", ["[]", "{", '{"layers_bytes": "x"}', '{"layers_bytes": true}', "[" * 5000])
+def test_a_limit_is_kept_and_a_damaged_one_is_none(damage):
+    choose_limit(1 << 30)
+    assert chosen_limit() == limit_in_force() == 1 << 30
+    choose_limit(None)
+    assert chosen_limit() is None
+    assert limit_in_force() == memory.automatic_limit()
+    memory._settings().write_text(damage)
+    assert chosen_limit() is None
+
+
+def _request(demo, size):
+    document, _notes = load(demo)
+    return frame_request(7, place_spec(document.place), document.shot, document.look, size, 1)
+
+
+def test_a_picture_larger_than_the_machine_is_refused_in_words_before_it_is_taken(demo, tmp_path, monkeypatch):
+    """Issue 13, line 17: frames of 1e9 pixels took 4 GB before their size was judged."""
+    monkeypatch.setattr(frame_store, "machine", lambda: Machine(4 << 30, 4 << 30))
+    ear = Ear()
+    worker = Worker(ear, LayerCache(tmp_path))
+    before = _resident()
+    worker.turn(Want(_request(demo, (16384, 16384))))
+    failed = [m for m in ear.heard if isinstance(m, Failed)]
+    assert len(failed) == 1
+    assert failed[0].request_id == 7
+    assert "16384x16384" in failed[0].reason
+    assert "GB" in failed[0].reason
+    assert "smaller" in failed[0].reason
+    assert _resident() - before < 1 << 30
+    # It goes on with the next.
+    worker.turn(Want(attrs.evolve(_request(demo, (64, 36)), id=8)))
+    assert not [m for m in ear.heard[ear.heard.index(failed[0]) + 1 :] if isinstance(m, Failed)]
+
+
+def test_out_of_memory_is_a_sentence_and_not_an_end(demo, tmp_path, monkeypatch):
+    ear = Ear()
+    worker = Worker(ear, LayerCache(tmp_path))
+
+    def used_up(*_arguments):
+        raise MemoryError
+
+    with monkeypatch.context() as patch:
+        patch.setattr(frame_store, "Frame", used_up)
+        worker.turn(Want(_request(demo, (64, 36))))
+    failed = [m for m in ear.heard if isinstance(m, Failed)]
+    assert len(failed) == 1
+    assert "memory is used up" in failed[0].reason
+    worker.turn(KeepWithin(1 << 28))
+    worker.turn(Want(attrs.evolve(_request(demo, (64, 36)), id=9)))
+    for _ in range(3):
+        worker.turn(None)
+    assert len([m for m in ear.heard if isinstance(m, Failed)]) == 1
