@@ -1,5 +1,6 @@
 """Files of every format that is read, and damaged copies of them."""
 
+import functools
 import io
 import json
 import struct
@@ -20,9 +21,12 @@ from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.panorama import find_lobe, read_panorama
 from lunar_haze.core.sources.cutouts import CutOut, pattern
 from lunar_haze.core.sources.distribution import read_ies
+from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.ui.keys import Keys
 from tests.gltf_cases import CASES, write_case
+from tests.places import WHITE, floor, place_of
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "gannet-reach.haze"
 OBJ = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl m\nf 1/1 2/2 3/3\n"
@@ -116,6 +120,48 @@ def mutant(data: bytes, rng: np.random.Generator) -> bytes:
     return bytes(out)
 
 
+_VALUES = (
+    -1, 0, 1, 2, 0.5, -0.5, 1e-30, 1e18, -1e18, 1e30, 10**30, float("inf"), float("nan"), None, True, False, "", "x", "ball", "sky",
+    "a\x00b", "/dev/zero", "9" * 400, [], {}, [1.0], [1.0, 2.0, 3.0], [[]], {"kind": "sun"}, [0.0, 0.0, 0.0],
+)  # fmt: skip
+#: Formats that are JSON: most of their mutants stay JSON and say something absurd.
+_JSON_KINDS = ("gltf", "haze", "journal", "settings")
+
+
+def absurd(data: bytes, rng: np.random.Generator) -> bytes:
+    """A copy of a JSON text that is whole and says something else in one to six places."""
+    tree = json.loads(data)
+    holders = []
+    waiting = [tree]
+    while waiting:
+        part = waiting.pop()
+        inside = part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list) else ()
+        for key, value in inside:
+            holders.append((part, key))
+            waiting.append(value)
+    for _ in range(int(rng.choice([1, 1, 1, 2, 6]))):
+        holder, key = holders[int(rng.integers(len(holders)))]
+        if (isinstance(holder, dict) and key not in holder) or (isinstance(holder, list) and key >= len(holder)):
+            continue
+        how, (other, other_key) = int(rng.integers(5)), holders[int(rng.integers(len(holders)))]
+        if how == 0:
+            del holder[key]
+        elif how == 1 and (other_key in other if isinstance(other, dict) else other_key < len(other)):
+            holder[key] = json.loads(json.dumps(other[other_key]))
+        elif how == 2 and isinstance(holder[key], (int, float)) and not isinstance(holder[key], bool):
+            holder[key] *= float(rng.choice([-1.0, 0.0, 1e-6, 1e6, 1e12]))
+        else:
+            holder[key] = _VALUES[int(rng.integers(len(_VALUES)))]
+    return json.dumps(tree).encode()
+
+
+def damaged(kind: str, good: list[bytes], number: int) -> bytes:
+    """Mutant ``number`` of a format, always the same one."""
+    rng = np.random.default_rng([number, sum(map(ord, kind))])
+    data = good[number % len(good)]
+    return absurd(data, rng) if kind in _JSON_KINDS and rng.random() < 0.7 else mutant(data, rng)
+
+
 def take(kind: str, data: bytes, folder: Path) -> None:
     """Read a file as the program does. HazeError is an answer; whatever else is raised is a defect."""
     names = {"mtl": "a.mtl", "haze": "doc.haze", "journal": ".doc.haze.autosave", "settings": "keys.json", "cache": "k.npz"}
@@ -151,3 +197,29 @@ def _plan(path: Path) -> None:
     document, _notes = load(path)
     for look in document.looks:
         frame_request(1, PlaceSpec("p", 1.0, "k"), document.shot, look, (32, 18))
+
+
+def traced(path: Path) -> None:
+    """Trace every look of a document over a small place: a pass of a few pixels, in mist or without."""
+    try:
+        document, _notes = load(path)
+    except HazeError:
+        return
+    for look in document.looks:
+        try:
+            request = frame_request(1, PlaceSpec("p", 1.0, "k"), document.shot, look, (16, 9), 1)
+        except HazeError:
+            continue
+        frame = Frame(_small_place(), request.view, sky_rows=32)
+        keys = frame.want(list(request.layers))
+        if keys:
+            frame.trace(keys)
+            for key in keys:
+                image = frame.image(key)
+                if np.isnan(image.surface).any() or np.isnan(image.air).any():
+                    raise ValueError(f"look “{look.name}” has light that is no number")
+
+
+@functools.cache
+def _small_place() -> PackedPlace:
+    return PackedPlace(place_of((floor(), WHITE)))

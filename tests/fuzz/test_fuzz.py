@@ -3,10 +3,9 @@
 import signal
 import warnings
 
-import numpy as np
 import pytest
 
-from tests.fuzz.mutants import mutant, seeds, take
+from tests.fuzz.mutants import damaged, seeds, take
 
 MUTANTS = 100
 FORMATS = (
@@ -33,8 +32,7 @@ def test_damaged_files_end_in_a_sentence(good, kind, tmp_path):
     defects = []
     try:
         for number in range(MUTANTS):
-            rng = np.random.default_rng([number, sum(map(ord, kind))])
-            data = mutant(good[kind][number % len(good[kind])], rng)
+            data = damaged(kind, good[kind], number)
             signal.alarm(5)
             try:
                 with warnings.catch_warnings():
