@@ -52,9 +52,8 @@ def edit():
     session.edit("dimmer", edits.change_source(session.document, first, dimmer_stops=-count / 1000))
     print("edit", count, time.time(), flush=True)
     if chance.random() < 0.04:
-        now = count
-        if session.save():
-            print("saved", now, time.time(), flush=True)
+        session.save()
+        print("saved", count, time.time(), flush=True)
 timer = QTimer(interval=40)
 timer.timeout.connect(edit)
 timer.start()

@@ -379,8 +379,9 @@ class Session(QObject):
 
     @property
     def is_changed_elsewhere(self) -> bool:
-        """Whether the document's file is no longer what was opened or saved here."""
-        return self.path is not None and bool(self._on_disk) and digest_or_none(self.path) != self._on_disk
+        """Whether the document's file is there and no longer what was opened or saved here."""
+        now = digest_or_none(self.path) if self.path is not None else ""
+        return bool(now and self._on_disk) and now != self._on_disk
 
     @property
     def title(self) -> str:

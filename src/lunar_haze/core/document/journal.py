@@ -81,7 +81,9 @@ class Journal:
         problem: OSError | None = None
         for place in self._places:
             try:
-                place.parent.mkdir(parents=True, exist_ok=True)
+                # The document's own folder is never made anew: it may be a drive that was unplugged.
+                if place.is_relative_to(self._state):
+                    place.parent.mkdir(parents=True, exist_ok=True)
                 write_atomically(place, text.encode())
             except OSError as error:
                 problem = error
