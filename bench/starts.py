@@ -32,7 +32,8 @@ def _started(start: Path, cwd: Path, arguments: tuple[str, ...], before: tuple[s
 def cases(folder: Path) -> list[tuple[str, ...]]:
     """Rows: case, whether it worked, what was said."""
     here = folder / "lunar haze"
-    shutil.copytree(ROOT, here, symlinks=True, ignore=shutil.ignore_patterns(".git", ".mypy_cache", ".pytest_cache"))
+    shutil.copytree(ROOT, here, symlinks=True, ignore=shutil.ignore_patterns(".git", ".venv", ".mypy_cache"))
+    shutil.copytree((ROOT / ".venv").resolve(), here / ".venv", symlinks=True)
     info = ("info", "demo/gannet-reach.haze")
     rows = []
 
