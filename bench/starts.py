@@ -24,7 +24,7 @@ def _started(start: Path, cwd: Path, arguments: tuple[str, ...], before: tuple[s
         [*before, str(start), *arguments], cwd=cwd, capture_output=True, text=True, env=os.environ | env, timeout=1500
     )
     said = [line for line in (done.stdout + done.stderr).splitlines() if line.startswith("lunar haze:")]
-    worked = (done.returncode == 0 and "Gannet" in done.stdout) or '"place"' in done.stdout
+    worked = done.returncode == 0 and "golden hour" in done.stdout
     last = (done.stderr.strip().splitlines() or [""])[-1]
     return worked, "; ".join(said) or ("" if worked else last)
 

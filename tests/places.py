@@ -6,7 +6,7 @@ from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.model import LayerImage, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material, Place
-from lunar_haze.core.sources.model import Shape
+from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
 

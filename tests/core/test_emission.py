@@ -12,15 +12,15 @@ from lunar_haze.core.place.model import Material
 from lunar_haze.core.sky.dome import dome_map
 from lunar_haze.core.sky.lat_long import bearing_of, direction_of, illuminance_lx
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient
-from lunar_haze.core.sources.amounts import radiance_per_lumen
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.distribution import Distribution
-from lunar_haze.core.sources.model import Ball, Beam, Disc, Photometric, Rectangle, Sky, Sun, Surface, Tube
+from lunar_haze.core.sources.model import Ball, Beam, Disc, IesLamp, Rectangle, Sky, Sun, Surface, Tube
 from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene
 from lunar_haze.core.transport.emission import lamp_hit, sample_light
 from lunar_haze.core.transport.heaven_light import sky_radiance
-from lunar_haze.core.transport.lights import AREA, AXIS, COLUMNS, KIND, RADIANCE, SIDE, SUN, UP, Lit, pack_lights
+from lunar_haze.core.transport.lights import Lit, pack_lights
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.transport.source_row import AREA, AXIS, COLUMNS, KIND, RADIANCE, SIDE, SUN, UP
 from lunar_haze.core.transport.view import pack_view
 from tests.places import WHITE, floor, place_of
 from tests.places import quad as face
@@ -38,7 +38,7 @@ LAMPS = [
     pytest.param(Rectangle((0.4, 0, 2.0), (0, 0.6, 0), 1.2, 0.5), id="rectangle"),
     pytest.param(Beam((0, 0, 3.0), (0.4, 0.2, 0), 0.15, 50.0, 0.5), id="beam"),
     pytest.param(Tube((0.2, 0.3, 2.0), 1.2, 0.08, 70.0, 15.0), id="tube"),
-    pytest.param(Photometric((0.3, 0, 2.0), (0.6, 0.4, 0), 0.2, 30.0, LOBED), id="photometric"),
+    pytest.param(IesLamp((0.3, 0, 2.0), (0.6, 0.4, 0), 0.2, 30.0, LOBED), id="photometric"),
     pytest.param(Ball((0.3, 0.2, 2.0), 0.3, reach_m=4.0), id="ball of some reach"),
     pytest.param(
         Beam((0, 0, 3.0), (0.4, 0.2, 0), 0.15, 50.0, 0.5, (0.5, 0.0, 0.0, 0.4), CutOut("ragged holes", 5.0), 0.8),
@@ -169,7 +169,7 @@ def test_a_lamp_gives_nothing_backwards_or_from_within():
 def test_a_beam_ends_softly_at_its_edge():
     shape = Beam((0, 0, 10.0), (0, 0, 0), 0.02, 40.0, 0.5)
     inner, outer = shape.half_angles_rad()
-    peak = radiance_per_lumen(shape)
+    peak = shape.radiance_per_lumen()
     for angle, share in ((0.0, 1.0), (inner * 0.98, 1.0), ((inner + outer) / 2, None), (outer * 1.02, 0.0)):
         aside = 10.0 * math.tan(angle)
         level = sampled(shape, (aside, 0.0, 0.0), 400)[:, 4].mean() / peak

@@ -14,24 +14,24 @@ from lunar_haze.core.document.model import SCHEMA, Document, Group, Look, Pin, P
 from lunar_haze.core.layers.model import PlaceSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import MOST_LAYERS, frame_request, gains, layers_of
+from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import KINDS, CutOut
 from lunar_haze.core.sources.distribution import Distribution
-from lunar_haze.core.sources.model import (
+from lunar_haze.core.sources.model import (  # fmt: skip
     Ball,
     Beam,
-    Crowd,
     Disc,
-    Photometric,
+    IesLamp,
+    LampArray,
     Rectangle,
-    Rig,
     Sky,
     Source,
     Sun,
     Surface,
     Touches,
     Tube,
-)  # fmt: skip
+)
 
 NUMBER = st.floats(-50, 50).map(lambda v: round(v, 4))
 POINT = st.tuples(NUMBER, NUMBER, NUMBER)
@@ -53,11 +53,11 @@ LAMPS = st.one_of(
         shutters=st.tuples(*[st.floats(0, 2).map(lambda v: round(v, 3))] * 4),
     ),
     st.builds(
-        Photometric, position=POINT, aim=POINT, distribution=st.just(Distribution("d", (0.0, 90.0), (0.0,), (9.0, 1.0)))
+        IesLamp, position=POINT, aim=POINT, distribution=st.just(Distribution("d", (0.0, 90.0), (0.0,), (9.0, 1.0)))
     ),
 )
 SHAPES = st.one_of(
-    LAMPS, st.builds(Rig, position=POINT, aim=POINT, lamp=LAMPS, arrangement=st.sampled_from(("ring", "row", "grid"))),
+    LAMPS, st.builds(LampArray, position=POINT, aim=POINT, lamp=LAMPS, arrangement=st.sampled_from(("ring", "row", "grid"))),
     st.builds(Sun, altitude_deg=st.floats(-10, 90).map(lambda v: round(v, 3))), st.just(Sky()), st.builds(Surface, material=st.text(max_size=8)),
 )  # fmt: skip
 SOURCES = st.builds(

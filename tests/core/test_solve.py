@@ -28,7 +28,7 @@ from lunar_haze.core.solve.roles import in_frame, propose_fill, propose_glow, pr
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.solve.watch import leaks_of, watch
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Rig, Source, Sun, Tube
+from lunar_haze.core.sources.model import Ball, Beam, Disc, LampArray, Rectangle, Source, Sun, Tube
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
 from tests.places import CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
@@ -103,7 +103,7 @@ SPOT = st.tuples(COORDINATE, COORDINATE, st.floats(0.5, 6))
 
 @settings(max_examples=200, deadline=None)
 @given(
-    where=SPOT, aim=SPOT, kind=st.sampled_from((Ball, Disc, Rectangle, Beam, Tube, Rig)),
+    where=SPOT, aim=SPOT, kind=st.sampled_from((Ball, Disc, Rectangle, Beam, Tube, LampArray)),
     unit=st.sampled_from(("lm", "cd", "lx", "cd/m2")), seen=st.floats(20, 4000),
 )  # fmt: skip
 def test_a_held_level_stays_wherever_the_lamp_goes(where, aim, kind, unit, seen):

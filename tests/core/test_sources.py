@@ -12,14 +12,7 @@ from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material
 from lunar_haze.core.sky.model import Gradient
-from lunar_haze.core.sources.amounts import (
-    canonical,
-    convert,
-    illuminance_per_lumen,
-    radiance_per_lumen,
-    reach_window,
-    units_of,
-)
+from lunar_haze.core.sources.amounts import canonical, convert, illuminance_per_lumen, reach_window, units_of
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import KINDS, CutOut, pattern
 from lunar_haze.core.sources.distribution import Distribution, intensity, lumens
@@ -27,9 +20,9 @@ from lunar_haze.core.sources.model import (
     Ball,
     Beam,
     Disc,
-    Photometric,
+    IesLamp,
+    LampArray,
     Rectangle,
-    Rig,
     Sky,
     Source,
     Sun,
@@ -66,13 +59,13 @@ def spec(shape, medium=CLEAR, bounces=0, **rest):
 def test_a_tube_lights_what_is_below_it_as_the_line_it_is():
     # A Lambertian line of radiance L and radius r at d: E = 2 r L / d (b + sin b cos b), b its half angle.
     half = math.atan(0.6 / 2.0)
-    expected = 2 * 0.008 * radiance_per_lumen(LEVEL_TUBE) / 2.0 * (half + math.sin(half) * math.cos(half))
+    expected = 2 * 0.008 * LEVEL_TUBE.radiance_per_lumen() / 2.0 * (half + math.sin(half) * math.cos(half))
     assert illuminance_per_lumen(LEVEL_TUBE) == pytest.approx(expected, rel=1e-4)
     assert lambert_illuminance(lit(FLOOR, down_at(0, 0), LEVEL_TUBE, passes=256)) == pytest.approx(expected, rel=0.01)
 
 
 def test_a_measured_lamp_delivers_its_intensity_over_the_square_of_the_distance():
-    lamp = Photometric((0, 0, 3.0), (0, 0, 0), 0.03, 0.0, COSINE)
+    lamp = IesLamp((0, 0, 3.0), (0, 0, 0), 0.03, 0.0, COSINE)
     expected = 100.0 / lumens(COSINE) / 9.0
     assert illuminance_per_lumen(lamp) == pytest.approx(expected, rel=1e-6)
     assert lambert_illuminance(lit(FLOOR, down_at(0, 0), lamp, passes=64)) == pytest.approx(expected, rel=0.01)
@@ -93,7 +86,7 @@ def test_all_the_lumens_of_a_source_arrive_on_a_sphere_round_it():
 
 @pytest.mark.parametrize("arrangement", ["ring", "row", "grid"])
 def test_a_rig_gives_what_its_lamps_give_one_by_one(arrangement):
-    rig = Rig((0.2, 0, 2.0), (0, 0, 0), Disc(radius_m=0.1), arrangement, 6, 1.6, 0.9, 20.0)
+    rig = LampArray((0.2, 0, 2.0), (0, 0, 0), Disc(radius_m=0.1), arrangement, 6, 1.6, 0.9, 20.0)
     members = rig.members()
     assert len({m.position for m in members}) == 6
     whole = lambert_illuminance(lit(FLOOR, down_at(0.3, 0.1), rig, passes=400))
@@ -107,7 +100,7 @@ def test_a_rig_gives_what_its_lamps_give_one_by_one(arrangement):
 def test_rigs_and_tubes_light_the_air_as_their_parts_do():
     mist = Medium(visibility_m=20.0, fall_off_m=1e4, top_m=1e4)
     camera = Camera((0, -6, 1.5), (0, 0, 1.5), 24.0)
-    rig = Rig((0, 0, 2.0), (0, 0, 0), Ball(radius_m=0.02), "row", 3, 2.0)
+    rig = LampArray((0, 0, 2.0), (0, 0, 0), Ball(radius_m=0.02), "row", 3, 2.0)
     whole, *each = traced(FLOOR, camera, [spec(rig, mist), *(spec(m, mist) for m in rig.members())], 150, (24, 14))
     assert whole.air.mean() == pytest.approx(sum(i.air.mean() for i in each) / 3, rel=0.03)
 
@@ -125,7 +118,7 @@ def test_reach_ends_a_lamp_smoothly():
 
 SHAPES = [
     Ball((1, 2, 3), 0.1), LEVEL_TUBE, Disc((0, 0, 3), (1, 0, 0)), Rectangle((0, 1, 2)), Beam((0, 0, 4), (1, 1, 0)),
-    Photometric((0, 0, 3), (1, 0, 0), distribution=COSINE), Rig((0, 0, 3), (0, 0, 0), Disc(radius_m=0.1)),
+    IesLamp((0, 0, 3), (1, 0, 0), distribution=COSINE), LampArray((0, 0, 3), (0, 0, 0), Disc(radius_m=0.1)),
     Sun(30.0, 10.0), Ball((0, 0, 2), 0.1, reach_m=9.0),
 ]  # fmt: skip
 
@@ -199,7 +192,7 @@ def test_the_lens_sees_a_lamp_only_if_told_to():
         place_of((floor(z=-5), BLACK)), camera, [spec(lamp), spec(attrs.evolve(lamp, seen=True))], 16
     )
     assert hidden.surface.max() < 1e-12
-    assert shown.surface.max() == pytest.approx(radiance_per_lumen(lamp), rel=1e-4)
+    assert shown.surface.max() == pytest.approx(lamp.radiance_per_lumen(), rel=1e-4)
 
 
 # -- cards and gates ------------------------------------------------------------------------------------------------
@@ -347,10 +340,10 @@ def test_a_lens_blurs_as_its_circle_of_confusion_says():
 
 
 @pytest.mark.parametrize("shape", [Ball((0, 0, 3.0), 0.05, aim=(0, 0, 0)), Disc((0, 0, 3.0), (0, 0, 0), 0.3),
-                                   Rig((0, 0, 3.0), (0, 0, 0))])  # fmt: skip
+                                   LampArray((0, 0, 3.0), (0, 0, 0))])  # fmt: skip
 @pytest.mark.parametrize("reach", [0.5, 2.9, 3.0, 3.1, 100.0])
 def test_a_level_in_lux_stays_within_reason_whatever_the_reach(shape, reach):
     """Issue 12, line 6: a reach shorter than the way to the aim made a lamp of 1e14 lm."""
-    lamp = attrs.evolve(shape.lamp, reach_m=reach) if isinstance(shape, Rig) else None
+    lamp = attrs.evolve(shape.lamp, reach_m=reach) if isinstance(shape, LampArray) else None
     near = attrs.evolve(shape, lamp=lamp) if lamp is not None else attrs.evolve(shape, reach_m=reach)
     assert canonical(near, 200.0, "lx") == pytest.approx(canonical(shape, 200.0, "lx"), rel=1e-6)

@@ -19,7 +19,7 @@ from lunar_haze.core.sky.clouds import mean_sun_share
 from lunar_haze.core.sky.dome import dome_map
 from lunar_haze.core.sky.lat_long import illuminance_lx, map_directions
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, CloudLayer, Weather
-from lunar_haze.core.sources.amounts import axial_illuminance_per_radiance, beam_cone_integral_sr, radiance_per_lumen
+from lunar_haze.core.sources.beam import beam_cone_integral_sr
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Sky, Sun, Surface
 from lunar_haze.core.transport.air_grid import new_grid
 from lunar_haze.core.transport.embree import SOLID, RayScene, aligned, intersect, occluded, ray_buffer
@@ -61,7 +61,7 @@ def test_cosine_law():
     ],
 )  # fmt: skip
 def test_lamps_agree_with_closed_forms_on_their_axis(shape):
-    expected = radiance_per_lumen(shape) * axial_illuminance_per_radiance(shape, shape.position[2])
+    expected = shape.radiance_per_lumen() * shape.illuminance_per_radiance(shape.position[2])
     assert lambert_illuminance(lit(FLOOR, down_at(0, 0), shape, passes=256)) == pytest.approx(expected, rel=0.01)
 
 
@@ -77,7 +77,7 @@ def test_a_glowing_surface_lights_like_the_rectangle_it_is():
     panel = face([(-0.5, -0.5, 2), (-0.5, 0.5, 2), (0.5, 0.5, 2), (0.5, -0.5, 2)])  # front down
     place = place_of((floor(), WHITE), (panel, glow))
     lamp = Rectangle((0, 0, 2.0), (0, 0, 0), 1.0, 1.0)
-    expected = axial_illuminance_per_radiance(lamp, 2.0)
+    expected = lamp.illuminance_per_radiance(2.0)
     assert lambert_illuminance(lit(place, down_at(0, 0, 1.0), Surface("glow"), passes=256)) == pytest.approx(
         expected, rel=0.01
     )

@@ -20,7 +20,7 @@ from lunar_haze.core.plan.frames import frame_request, gains, view_of
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.model import Ball, Beam, Rig, Sky, Source
+from lunar_haze.core.sources.model import Ball, Beam, LampArray, Sky, Source
 from lunar_haze.service.layer_cache import LayerCache
 
 OBJ = "mtllib yard.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl wall\nf 1/1 2/2 3/3\n"
@@ -51,7 +51,7 @@ def test_a_cut_out_s_picture_is_part_of_the_key(document, tmp_path, where):
         edited = add_card(document, Card("c", "flag", cutout=cut))
     else:
         shape = Beam((-20.0, 0.0, 3.0), (-21.0, 0.0, 0.0), cutout=cut)
-        shape = shape if where == "beam" else Rig(shape.position, shape.aim, shape)
+        shape = shape if where == "beam" else LampArray(shape.position, shape.aim, shape)
         edited = add_source(document, Source("b", "beam", shape, 100.0, "lm"))
     before = keys_of(edited)
     assert keys_of(edited) == before

@@ -11,8 +11,8 @@ from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import optical_depth
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
+from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.plan.frames import frame_request
-from lunar_haze.ui.session import AIR, LENS
 from tests.ui.hands import choice, ctrl, pick_in, seen_at, slip_act, type_in
 
 
@@ -33,17 +33,17 @@ def keys_at(window, frame):
 
 def test_a_bank_is_laid_shaped_and_taken_away(window):
     window.session.choose(AIR)
-    press(window, "a bank")
+    press(window, "add a bank")
     assert len(medium(window).banks) == 1
     pick_in(window, "shape of the bank", "box")
     type_in(window, "bank visibility", "12 m")
     type_in(window, "bank high", "150 cm")
-    type_in(window, "turned", "30")
-    type_in(window, "bank north", "4 m")
+    type_in(window, "bank turned", "30")
+    type_in(window, "bank middle north", "4 m")
     bank = medium(window).banks[0]
     assert (bank.kind, bank.visibility_m, bank.size[2], bank.turn_deg) == ("box", 12.0, 1.5, 30.0)
     assert bank.centre[1] == 4.0
-    press(window, "a bank")
+    press(window, "add a bank")
     assert choice(window, "which bank").currentIndex() == 1
     type_in(window, "soft edge", "0.2")
     assert [round(b.softness, 3) for b in medium(window).banks] == [0.7, 0.2]
@@ -76,7 +76,7 @@ def test_a_bank_from_the_slip_lies_where_it_was_put_and_is_drawn_in_the_plan(win
     assert window.session.chosen == AIR
     shown = window.plan.grab().toImage()
     assert shown != before
-    window.session.choose(LENS)
+    window.session.choose(CAMERA)
     assert window.plan.grab().toImage() != shown, "the bank whose facets are shown is marked"
     window.plan.next_side()
     window.plan.grab()
@@ -121,12 +121,12 @@ def test_patches_drift_over_the_frames_and_even_mist_stays(window):
     assert keys_at(window, 1) == keys_at(window, 20)
     type_in_air("density variation", "0.6")
     type_in_air("patch size", "5 m")
-    type_in_air("drifts at", "3.6 km/h")
+    type_in_air("wind", "3.6 km/h")
     patches = medium(window).patches
     assert (patches.contrast, patches.size_m) == (0.6, 5.0)
     assert patches.speed_m_s == pytest.approx(1.0)
     assert keys_at(window, 1) != keys_at(window, 20)
-    type_in_air("drifts at", "0")
+    type_in_air("wind", "0")
     assert keys_at(window, 1) == keys_at(window, 20)
 
 
@@ -142,7 +142,7 @@ def test_the_air_can_be_as_hazy_as_the_sky(window):
 
 def test_glow_is_set_and_a_preset_leaves_banks_where_they_are(window):
     slip_act(window, seen_at(window, (-20.0, 3.0, 0.2)), "a bank of mist here")
-    type_in(window, "glow", "1")
+    type_in(window, "multiple scattering", "1")
     pick_in(window, "an air to begin with", "sea fog")
     assert medium(window).multiple == 1.0
     assert len(medium(window).banks) == 1

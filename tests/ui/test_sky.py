@@ -109,7 +109,7 @@ def test_the_plans_rim_moves_the_hour_and_turns_north(window):
 
 def test_a_sun_set_by_hand_lets_go_of_the_hour_and_takes_it_up_again(window):
     window.session.choose("sun")
-    well = window.facets.wells["height"]
+    well = window.facets.wells["elevation"]
     well.edit()
     finish(well, "30")
     assert source(window, "sun").shape.altitude_deg == 30.0
@@ -146,7 +146,7 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
 
 def test_what_a_sky_does_can_be_switched(window):
     window.session.choose("sky")
-    for text, field in (("lights the place", "lights"), ("the lens sees it", "seen"), ("seen in bounced light", "bounces")):
+    for text, field in (("lights the place", "lights"), ("the camera sees it", "seen"), ("seen in bounced light", "bounces")):
         assert getattr(source(window, "sky").shape, field)
         box(window, text).click()
         assert not getattr(source(window, "sky").shape, field)
@@ -169,7 +169,7 @@ def test_a_photograph_stands_as_the_sky_and_its_sun_becomes_a_source(window, tmp
     path = tmp_path / "sky.exr"
     write_exr(path, picture, {}, {})
     window.session.choose("sky")
-    SkyFacets(window.facets, "sky").use_panorama(path)
+    SkyFacets(window.facets.column, "sky").use_panorama(path)
     dome = source(window, "sky").shape.dome
     assert isinstance(dome, Panorama)
     assert dome.encoding == "linear"
@@ -192,7 +192,7 @@ def test_a_photograph_that_cannot_be_read_changes_nothing(window, tmp_path):
     (tmp_path / "bad.exr").write_bytes(b"nothing")
     before = window.session.document
     window.session.choose("sky")
-    SkyFacets(window.facets, "sky").use_panorama(tmp_path / "bad.exr")
+    SkyFacets(window.facets.column, "sky").use_panorama(tmp_path / "bad.exr")
     assert window.session.document == before
     assert any("bad.exr" in text for text in told)
 

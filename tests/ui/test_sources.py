@@ -14,12 +14,12 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QPushButton, QToo
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.hold import delivered_lx
-from lunar_haze.core.sources.model import Ball, Beam, Disc, Photometric, Rig, Source, Surface, Tube
+from lunar_haze.core.document.rows import AIR, CAMERA
+from lunar_haze.core.sources.model import Ball, Beam, Disc, IesLamp, LampArray, Source, Surface, Tube
 from lunar_haze.ui import questions, theme
 from lunar_haze.ui.assistant import WatchSheet
 from lunar_haze.ui.bridge import Seen
 from lunar_haze.ui.lamp_facets import LampFacets
-from lunar_haze.ui.session import AIR, LENS
 from lunar_haze.ui.share_cards import PICTURE_HEIGHT, GroupCard
 from lunar_haze.ui.share_rail import GROUP
 from lunar_haze.ui.source_facets import SourceFacets
@@ -38,9 +38,9 @@ def test_a_lamp_becomes_every_kind_and_stays_where_it_is(window):
     for name, kind in (
         ("tube", Tube),
         ("beam", Beam),
-        ("measured", Photometric),
+        ("IES lamp", IesLamp),
         ("ball", Ball),
-        ("rig", Rig),
+        ("array", LampArray),
         ("disc", Disc),
     ):
         pick_in(window, "kind of lamp", name)
@@ -83,19 +83,19 @@ def test_shutters_cut_outs_and_reach_of_a_beam(window):
 
 def test_a_rig_stays_one_thing(window):
     lamp = put(window, "ball")
-    pick_in(window, "kind of lamp", "rig")
-    pick_in(window, "arrangement of the rig", "row")
+    pick_in(window, "kind of lamp", "array")
+    pick_in(window, "arrangement of the array", "row")
     type_in(window, "lamps", "5")
-    pick_in(window, "lamps of the rig", "disc")
+    pick_in(window, "lamps of the array", "disc")
     type_in(window, "radius", "0.2")
-    rig = source(window, lamp).shape
-    assert (rig.arrangement, rig.count, rig.lamp.radius_m) == ("row", 5, 0.2)
+    array = source(window, lamp).shape
+    assert (array.arrangement, array.count, array.lamp.radius_m) == ("row", 5, 0.2)
     assert len(window.bridge._request.layers) == len({s.key() for s in window.bridge._request.layers})
 
 
 def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_path):
     lamp = put(window, "disc")
-    pick_in(window, "kind of lamp", "measured")
+    pick_in(window, "kind of lamp", "IES lamp")
     good, bad = tmp_path / "lamp.ies", tmp_path / "bad.ies"
     good.write_text(ies())
     bad.write_text(ies()[:-40])
@@ -115,7 +115,7 @@ def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_p
     assert source(window, lamp) == now
     assert said[-1][1]
     assert "ends too early" in said[-1][0]
-    pick_in(window, "kind of lamp", "rig")
+    pick_in(window, "kind of lamp", "array")
 
 
 def test_what_a_source_acts_on_asks_for_new_layers_once_and_is_mixed_from_then_on(window):
@@ -135,7 +135,7 @@ def test_what_a_source_acts_on_asks_for_new_layers_once_and_is_mixed_from_then_o
 def test_colours_come_from_other_sources_materials_and_the_picture(window):
     warm = put(window, "candle")
     cool = put(window, "disc")
-    facets = SourceFacets(window.facets, cool)
+    facets = SourceFacets(window.facets.column, cool)
     facets.colour_from(source(window, warm))
     assert window.session.light_hex(source(window, cool)) == window.session.light_hex(source(window, warm))
     facets.colour_from(source(window, warm), 180.0)
@@ -195,7 +195,7 @@ def test_a_card_is_put_pulled_turned_pale_and_taken_away(window):
     (part, at), *_rest = window.picture._handles()
     drag(window.picture, at, at + QPointF(25, -10))
     assert getattr(window.session.chosen_card, part) != getattr(card, part)
-    type_in(window, "pale", "0.8")
+    type_in(window, "reflectance", "0.8")
     type_in(window, "width", "2.5")
     pick_in(window, "cut-out", "slats")
     now = window.session.chosen_card
@@ -424,7 +424,7 @@ def test_two_thousand_sources_do_not_hold_up_the_window(window, qtbot):
 
 
 def test_a_camera_move_has_a_start_and_an_end(window):
-    window.session.choose(LENS)
+    window.session.choose(CAMERA)
     window.header.lock.click()
     QApplication.processEvents()
     next(b for b in window.facets.findChildren(QPushButton) if b.text() == "the move ends here").click()
@@ -499,7 +499,7 @@ def test_a_night_is_set_up_from_black_in_under_sixty_acts(window, qtbot):
     slip_act(window, seen_at(window, (-23.6, 1.6, 0.65), name="jetty"), "rectangle")
     cool = window.session.chosen
     did(2)
-    type_in(window, "warmth", "9000 K")
+    type_in(window, "colour temperature", "9000 K")
     type_in(window, "elevation", "40")
     type_in(window, "distance", "3 m")
     did(3)
@@ -546,7 +546,7 @@ def test_an_air_to_begin_with_is_chosen_and_changed_from_there(window):
     pick_in(window, "an air to begin with", "sea fog")
     medium = window.session.document.look.medium
     assert (medium.visibility_m, medium.droplet_um) == (140.0, 18.0)
-    type_in(window, "droplets", "30 um")
+    type_in(window, "droplet size", "30 um")
     assert window.session.document.look.medium.droplet_um == 30.0
     assert choice(window, "an air to begin with").currentText() == "custom"
     type_in(window, "anisotropy", "0.4")

@@ -13,12 +13,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QToolButton
 
 from lunar_haze.core.document.files import load
+from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.client import RenderClient
 from lunar_haze.ui.keys import ACTS, Keys
-from lunar_haze.ui.session import AIR, LENS, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.share_pictures import share_picture
 from lunar_haze.ui.window import Window
 from tests.ui.backends import InstantBackend
@@ -148,11 +149,11 @@ def test_typing_dragging_and_wheeling_in_a_well(window):
     QTest.mouseClick(well, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(40, 10))
     finish(well, "+1/3")
     assert source(window, "sun").dimmer_stops == pytest.approx(1 / 3)
-    unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the amount")
+    unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the level")
     before = source_gain(source(window, "sun"))
     unit.textActivated.emit("lx")
     np.testing.assert_allclose(source_gain(source(window, "sun")), before, rtol=1e-5)
-    well = window.facets.wells["amount"]
+    well = window.facets.wells["level"]
     well.edit()
     finish(well, "20 klx")
     assert source(window, "sun").amount == 20_000
@@ -171,7 +172,7 @@ def test_the_unit_is_told_anew_without_changing_the_light(window, qtbot):
     choose_look(window, qtbot, "moonlit mist")
     window.session.choose("window")
     gains = window.bridge.present_gains()
-    unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the amount")
+    unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the level")
     unit.setCurrentText("cd")
     unit.textActivated.emit("cd")
     assert source(window, "window").unit == "cd"
@@ -188,7 +189,7 @@ def test_air_and_lens_have_their_facets(window, qtbot):
     finish(well, "80 m")
     assert window.session.document.look.medium.visibility_m == 80.0
     qtbot.waitUntil(lambda: len(window.bridge._backend.requests) == asked + 1)
-    window.session.choose(LENS)
+    window.session.choose(CAMERA)
     before = window.bridge.image.pixelColor(20, 20).value()
     well = window.facets.wells["exposure"]
     well.edit()

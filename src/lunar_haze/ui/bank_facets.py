@@ -1,7 +1,6 @@
 """Facets of where mist lies: banks of their own, patches that drift, and the stretch of the view that has any."""
 
 import math
-from typing import TYPE_CHECKING
 
 import attrs
 from PySide6.QtWidgets import QPushButton
@@ -13,32 +12,21 @@ from lunar_haze.core.document.model import Document
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.ui.choice import Choice
-from lunar_haze.ui.well import Well
-
-if TYPE_CHECKING:
-    from lunar_haze.ui.facets import Facets
-
-#: Past the right end of the well mist goes on for ever.
-ENDLESS_M = 2000.0
+from lunar_haze.ui.column import Column
 
 
-class OfTheAir:
-    """What fills a facets column from the look's air: reading it, and changing it."""
+class BankFacets:
+    """Fills a column with banks, patches and stretch of the look's air."""
 
-    def __init__(self, facets: "Facets") -> None:
-        self._facets, self._session = facets, facets.session
+    def __init__(self, column: Column) -> None:
+        self._column, self._session = column, column.session
+        column.keep(self)
 
     def _medium(self) -> Medium:
         return self._session.document.look.medium
 
     def _changed(self, **changes: object) -> Document:
         return edits.change_medium(self._session.document, **changes)
-
-
-class BankFacets(OfTheAir):
-    """Fills a facets column with banks, patches and stretch of the look's air."""
-
-    # -- banks --------------------------------------------------------------------------------------
 
     def _bank(self) -> Bank:
         return self._medium().banks[self._session.chosen_bank]
@@ -47,24 +35,33 @@ class BankFacets(OfTheAir):
         return edits.change_bank(self._session.document, self._session.chosen_bank, **changes)
 
     def fill(self) -> None:
-        """Banks with their wells, patches, stretch."""
-        self._facets.section("banks: mist that lies in one place")
-        banks = self._medium().banks
-        add = QPushButton("a bank")
+        """Banks with their rows, patches, stretch."""
+        column, banks = self._column, self._medium().banks
+        column.section("banks")
+        add = QPushButton("add a bank")
         add.setToolTip(
-            "a bank of mist where the lens looks; or click a surface: “a bank of mist here”, “fill this room”"
+            "mist that lies in one place, where the camera looks; or click a surface: “a bank of mist here”"
         )
         add.setEnabled(len(banks) < MOST_BANKS)
         add.clicked.connect(self.add)
-        if not banks:
-            self._facets.row(add)
-        else:
+        if banks:
             self._fill_bank(add)
-        self._fill_patches()
-        self._fill_stretch()
+        else:
+            column.lay(add)
+        column.section("patches")
+        column.rows_of("patches")
+        column.section("before or behind")
+        column.rows_of("before or behind")
+        behind = QPushButton("behind the subject")
+        behind.setToolTip("mist begins just behind the shot's subject, so that it stays crisp")
+        behind.clicked.connect(self.behind_subject)
+        everywhere = QPushButton("everywhere")
+        everywhere.setToolTip("mist before and behind the subject alike")
+        everywhere.clicked.connect(self._everywhere)
+        column.lay(behind, everywhere)
 
     def _fill_bank(self, add: QPushButton) -> None:
-        well, banks = self._facets.well, self._medium().banks
+        column, banks = self._column, self._medium().banks
         which = Choice()
         which.setAccessibleName("which bank")
         # A long name must not make the column wider than it is.
@@ -72,38 +69,22 @@ class BankFacets(OfTheAir):
         which.addItems([f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)])
         which.setCurrentIndex(self._session.chosen_bank)
         which.activated.connect(self._session.choose_bank)
-        away = QPushButton("delete")
-        away.clicked.connect(
+        delete = QPushButton("delete")
+        delete.setToolTip("delete this bank")
+        delete.clicked.connect(
             lambda: self._session.act(
-                "take a bank away", edits.remove_bank(self._session.document, self._session.chosen_bank)
+                "delete a bank", edits.remove_bank(self._session.document, self._session.chosen_bank)
             )
         )
-        self._facets.row(which)
-        self._facets.row(add, away)
+        column.lay(which)
+        column.lay(add, delete)
         kind = Choice()
         kind.setAccessibleName("shape of the bank")
         kind.addItems(list(KINDS))
         kind.textActivated.connect(lambda k: self._session.act("shape of the bank", self._with_bank(kind=k)))
-        self._facets.on_refresh(lambda: kind.setCurrentText(self._bank().kind))
-        self._facets.row(kind)
-        well("bank visibility", Well("bank visibility", "m", 2.0, 2000.0, 25.0, ratio=True, floor=0.05,
-                                    tip="how far one sees at its heart"),
-             lambda: self._bank().visibility_m, lambda v: self._with_bank(visibility_m=v))  # fmt: skip
-        well("soft edge", Well("soft edge", "", 0.0, 1.0, 0.7, floor=0.0, ceiling=1.0,
-                               tip="share of its half size over which it thins out"),
-             lambda: self._bank().softness, lambda v: self._with_bank(softness=v))  # fmt: skip
-        for axis, label in enumerate(("long", "wide", "high")):
-            well(f"bank {label}", Well(label, "m", 0.2, 200.0, 8.0, ratio=True, floor=0.0, ceiling=1e5),
-                 lambda axis=axis: self._bank().size[axis],
-                 lambda v, axis=axis: self._with_bank(size=_with(self._bank().size, axis, v)))  # fmt: skip
-        well("turned", Well("turned", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0),
-             lambda: self._bank().turn_deg, lambda v: self._with_bank(turn_deg=v))  # fmt: skip
-        for axis, label in enumerate(("east", "north", "up")):
-            start = self._bank().centre[axis]
-            well(f"bank {label}", Well(f"its middle, {label}", "m", start - 20.0, start + 20.0, start, floor=-1e5,
-                                       ceiling=1e5),
-                 lambda axis=axis: self._bank().centre[axis],
-                 lambda v, axis=axis: self._with_bank(centre=_with(self._bank().centre, axis, v)))  # fmt: skip
+        column.on_refresh(lambda: kind.setCurrentText(self._bank().kind))
+        column.lay(kind)
+        column.rows_of("bank")
 
     def add(self) -> None:
         """A bank where the lens looks, a third as long as it is far."""
@@ -112,60 +93,11 @@ class BankFacets(OfTheAir):
         bank = Bank("bank", centre=as_vec(camera.aim), size=(away / 2, away / 3, max(away / 12, 1.0)))
         self._session.add_bank(bank)
 
-    # -- patches, stretch ------------------------------------------------------------------------------
 
-    def _fill_patches(self) -> None:
-        well = self._facets.well
-        self._facets.section("patches that drift over the frames")
 
-        def patches():
-            return self._medium().patches
-
-        def change(**changes: object) -> Document:
-            return self._changed(patches=attrs.evolve(patches(), **changes))
-
-        well("density variation", Well("density variation", "", 0.0, 1.5, 0.0, floor=0.0, ceiling=2.0,
-                                  tip="standard deviation of the density over its mean; 0 is even"),
-             lambda: patches().contrast, lambda v: change(contrast=v))  # fmt: skip
-        if patches().contrast <= 0:
-            return
-        well("patch size", Well("patch size", "m", 0.5, 60.0, 8.0, ratio=True, floor=0.1, ceiling=2000.0),
-             lambda: patches().size_m, lambda v: change(size_m=v))  # fmt: skip
-        well("flatness", Well("flatness", "", 0.5, 8.0, 2.5, floor=0.1, ceiling=50.0,
-                                  tip="how much wider than tall patches are"),
-             lambda: patches().stretch, lambda v: change(stretch=v))  # fmt: skip
-        well("drifts at", Well("drifts at", "m/s", 0.0, 6.0, 0.6, floor=0.0, ceiling=60.0),
-             lambda: patches().speed_m_s, lambda v: change(speed_m_s=v))  # fmt: skip
-        well("drifts from", Well("drifts from", "°", 0.0, 360.0, 240.0, floor=-360.0, ceiling=720.0,
-                                 tip="bearing that the wind comes from"),
-             lambda: patches().bearing_deg, lambda v: change(bearing_deg=v % 360.0))  # fmt: skip
-        well("another pattern", Well("another pattern", "", 1.0, 40.0, 1.0, floor=0.0, ceiling=9999.0),
-             lambda: float(patches().seed), lambda v: change(seed=round(v)))  # fmt: skip
-
-    def _fill_stretch(self) -> None:
-        well = self._facets.well
-        self._facets.section("only before or behind")
-
-        def stretch():
-            return self._medium().stretch
-
-        def change(**changes: object) -> Document:
-            return self._changed(stretch=attrs.evolve(stretch(), **changes))
-
-        well("begins at", Well("begins at", "m", 0.0, 100.0, 0.0, floor=0.0, ceiling=1e5,
-                               tip="no mist nearer to the lens than this"),
-             lambda: stretch().begins_m, lambda v: change(begins_m=v))  # fmt: skip
-        well("goes on to", Well("goes on to", "m", 1.0, 1000.0, math.inf, ratio=True, floor=0.1, endless="for ever",
-                                tip="no mist farther than this; past the right end it goes on for ever"),
-             lambda: stretch().ends_m, lambda v: change(ends_m=math.inf if v > ENDLESS_M else v))  # fmt: skip
-        well("fades over", Well("fades over", "m", 0.1, 50.0, 2.0, ratio=True, floor=0.01, ceiling=1e4),
-             lambda: stretch().fades_m, lambda v: change(fades_m=v))  # fmt: skip
-        behind = QPushButton("behind the subject")
-        behind.setToolTip("mist begins just behind the shot's subject, so that it stays crisp")
-        behind.clicked.connect(self.behind_subject)
-        everywhere = QPushButton("everywhere")
-        everywhere.clicked.connect(lambda: self._session.act("mist everywhere", change(begins_m=0.0, ends_m=math.inf)))
-        self._facets.row(behind, everywhere)
+    def _everywhere(self) -> None:
+        stretch = attrs.evolve(self._medium().stretch, begins_m=0.0, ends_m=math.inf)
+        self._session.act("mist everywhere", self._changed(stretch=stretch))
 
     def behind_subject(self) -> None:
         """Let mist begin behind the subject."""
@@ -180,7 +112,3 @@ class BankFacets(OfTheAir):
         begins = self._medium().stretch.fades_m + away
         stretch = attrs.evolve(self._medium().stretch, begins_m=round(max(begins, 0.0), 3), ends_m=math.inf)
         session.act("mist behind the subject", self._changed(stretch=stretch))
-
-
-def _with(vector: tuple[float, ...], axis: int, value: float) -> tuple[float, ...]:
-    return (*vector[:axis], value, *vector[axis + 1 :])

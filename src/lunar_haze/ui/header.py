@@ -8,9 +8,10 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButt
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Pin
+from lunar_haze.core.document.rows import CAMERA
 from lunar_haze.ui import theme
 from lunar_haze.ui.choice import Choice
-from lunar_haze.ui.session import LENS, Session
+from lunar_haze.ui.session import Session
 
 HEIGHT = 40
 PIN_SIZE = QSize(50, 28)
@@ -104,7 +105,7 @@ class Header(QWidget):
         lens = QToolButton()
         lens.setText("lens")
         lens.setToolTip("exposure and camera of the shot")
-        lens.clicked.connect(lambda: session.choose(LENS))
+        lens.clicked.connect(lambda: session.choose(CAMERA))
         row.addWidget(lens)
         for name in ("black", "undo", "redo", "hand-off"):
             self._button(row, actions[name], name)

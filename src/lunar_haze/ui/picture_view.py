@@ -23,8 +23,9 @@ from PySide6.QtWidgets import QMenu, QWidget
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.solve.placing import dragged
+from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import AIMED, PLACED
+from lunar_haze.core.sources.model import is_aimed
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge, Seen, as_image
 from lunar_haze.ui.session import Session
@@ -130,14 +131,14 @@ class PictureView(QWidget):
         """What of the chosen can be pulled: a lamp's shape, or a card; None for anything else."""
         source = self.session.chosen_source
         if source is not None:
-            return source.shape if isinstance(source.shape, PLACED) else None
+            return source.shape if isinstance(source.shape, Placed) else None
         return self.session.chosen_card
 
     def _handles(self) -> list[tuple[str, QPointF]]:
         handled = self._handled()
         found = []
         for part in ("position", "aim") if handled is not None else ():
-            if part == "aim" and not isinstance(handled, (*AIMED, Card)):
+            if part == "aim" and not (isinstance(handled, Card) or is_aimed(handled)):
                 continue
             at = self.project(getattr(handled, part))
             if at is not None:
@@ -160,7 +161,7 @@ class PictureView(QWidget):
         # Any size of the frame's proportions will do for the ray.
         width, height = self.frame().width(), self.frame().height()
         origin, direction = camera.ray(x * width, y * height, width, height)
-        if part == "position" and isinstance(handled, AIMED):
+        if part == "position" and (isinstance(handled, Placed) and is_aimed(handled)):
             point = np.asarray(dragged(handled, origin, direction).position)
         elif seen is not None:
             point = seen.point

@@ -12,8 +12,9 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.ephemeris import Site, heavens
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.panorama import lobe_bearing
+from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import AIMED, PLACED, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.model import Sky, Source, Sun, Surface, is_aimed
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui import theme
 
@@ -70,9 +71,9 @@ class PlanMarks:
             self.painter.setPen(QPen(faint, 1, Qt.PenStyle.DashLine))
             self.painter.drawLine(at, at + (middle - at) * 0.35)
             spots = [at]
-        elif isinstance(shape, PLACED):
+        elif isinstance(shape, Placed):
             spots = [self.view.to_screen(*self.view.flat(shape.position))]
-            if isinstance(shape, AIMED):
+            if is_aimed(shape):
                 aim = self.view.to_screen(*self.view.flat(shape.aim))
                 self.painter.setPen(QPen(colour, 1))
                 self.painter.drawLine(spots[0], aim)
@@ -216,7 +217,7 @@ class PlanMarks:
             y = self.view.height() * (1 - (metre - low) / (high - low))
             self.painter.drawLine(QPointF(x, y), QPointF(x + 5, y))
         source = self.view.session.chosen_source
-        if source is None or not isinstance(source.shape, PLACED):
+        if source is None or not isinstance(source.shape, Placed):
             return
         z = source.shape.position[2]
         y = self.view.height() * (1 - (min(max(z, low), high) - low) / (high - low))

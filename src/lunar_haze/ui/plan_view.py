@@ -18,14 +18,16 @@ from PySide6.QtWidgets import QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.rows import AIR
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.sky.ephemeris import heavens
-from lunar_haze.core.sources.model import AIMED, PLACED, Source, Sun, Surface
+from lunar_haze.core.sources.array import Placed
+from lunar_haze.core.sources.model import Source, Sun, Surface, is_aimed
 from lunar_haze.ui.bridge import as_image
 from lunar_haze.ui.kept_drawing import KeptDrawing
 from lunar_haze.ui.plan_drawing import SIDES, Relief, draw_relief, flat, moved_in, relief_of, turned
 from lunar_haze.ui.plan_marks import STRIP, PlanMarks
-from lunar_haze.ui.session import AIR, Session
+from lunar_haze.ui.session import Session
 
 REACH = 9.0
 
@@ -108,7 +110,7 @@ class PlanView(QWidget):
         document = self.session.document
         points = [self.flat(document.shot.camera.position), self.flat(document.shot.camera.aim)]
         for source in document.look.sources:
-            if isinstance(source.shape, PLACED):
+            if isinstance(source.shape, Placed):
                 points.append(self.flat(source.shape.position))
             elif isinstance(source.shape, Surface):
                 points += [self.flat(p) for p in self.surface_places(source)]
@@ -160,9 +162,9 @@ class PlanView(QWidget):
         found = []
         for source in self.session.document.look.sources:
             shape = source.shape
-            if isinstance(shape, PLACED):
+            if isinstance(shape, Placed):
                 found.append((source.id, "position", self.to_screen(*self.flat(shape.position))))
-                if isinstance(shape, AIMED) and source.id == self.session.chosen:
+                if is_aimed(shape) and source.id == self.session.chosen:
                     found.append((source.id, "aim", self.to_screen(*self.flat(shape.aim))))
             elif isinstance(shape, Sun) and self.side == "above":
                 found.append((source.id, "bearing", self.sun_mark(shape)))
@@ -213,7 +215,7 @@ class PlanView(QWidget):
             return
         chosen = self.session.chosen_source
         if event.position().x() > self.width() - STRIP:
-            if chosen is not None and isinstance(chosen.shape, PLACED):
+            if chosen is not None and isinstance(chosen.shape, Placed):
                 self._gesture = ("height", chosen.id)
                 self.mouseMoveEvent(event)
             return

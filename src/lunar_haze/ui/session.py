@@ -23,6 +23,7 @@ from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
@@ -45,7 +46,6 @@ from lunar_haze.ui.recent import Recent
 
 log = logging.getLogger(__name__)
 
-AIR, LENS = "air", "lens"
 
 
 class Session(QObject):
@@ -99,6 +99,11 @@ class Session(QObject):
     def chosen_source(self) -> Source | None:
         """The chosen source, or None when air, the lens or nothing is chosen."""
         return self.document.look.source(self.chosen) if self.is_open else None
+
+    @property
+    def is_anything_chosen(self) -> bool:
+        """Whether what is chosen is there."""
+        return self.chosen in (AIR, CAMERA) or self.chosen_source is not None or self.chosen_card is not None
 
     @property
     def chosen_card(self) -> Card | None:
@@ -184,7 +189,7 @@ class Session(QObject):
     def _after_change(self) -> None:
         self.keeper.note_edit()
         self._follow_place()
-        if self.chosen not in (AIR, LENS, "") and self.chosen_source is None and self.chosen_card is None:
+        if self.chosen and not self.is_anything_chosen:
             self.choose("")
         self.changed.emit()
 

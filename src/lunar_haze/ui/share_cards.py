@@ -8,10 +8,11 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Group
+from lunar_haze.core.document.rows import AIR
 from lunar_haze.core.sources.model import Source
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
-from lunar_haze.ui.session import AIR, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.share_pictures import air_picture, share_picture
 
 CARD_WIDTH, CARD_HEIGHT = 128, 104

@@ -4,11 +4,12 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.rows import AIR
 from lunar_haze.core.solve.delivered import contribution_order
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.model import ROLES, Source
 from lunar_haze.ui.bridge import RenderBridge
-from lunar_haze.ui.session import AIR, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.share_cards import CARD_HEIGHT, Card, GroupCard
 
 #: Before the name of a folded group, where others have the id of their source.

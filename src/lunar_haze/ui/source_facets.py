@@ -1,6 +1,4 @@
-"""Facets of a chosen source: name and role, amount, colour, what it acts on, where it stands."""
-
-from typing import TYPE_CHECKING
+"""Facets of a chosen source: name and role, level, colour, what it acts on, where it stands."""
 
 import attrs
 import numpy as np
@@ -12,21 +10,16 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, acescg_to_hex, hex_
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.solve.placing import bearing_and_height, distance_to_aim, following, orbited
+from lunar_haze.core.solve.placing import following
 from lunar_haze.core.sources.amounts import units_of
+from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
-from lunar_haze.core.sources.model import AIMED, PLACED, ROLES, Rig, Sky, Source, Sun, Surface, Touches
+from lunar_haze.core.sources.model import ROLES, Sky, Source, Sun, Surface, Touches
 from lunar_haze.ui.choice import Choice
+from lunar_haze.ui.column import Column
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
-from lunar_haze.ui.well import Well
 
-if TYPE_CHECKING:
-    from lunar_haze.ui.facets import Facets
-
-_UNIT_RANGE = {
-    "lm": (1.0, 50_000.0), "cd": (0.1, 20_000.0), "cd/m2": (1.0, 1e6), "lx": (0.01, 1e5), "true": (0.05, 20.0),
-}  # fmt: skip
 TOUCH_WORDS = {"all": "lights everything", "only": "lights only", "but": "lights all but"}
 
 
@@ -37,16 +30,17 @@ def levelled(rgb: np.ndarray) -> tuple[float, float, float]:
 
 
 class SourceFacets:
-    """Fills a facets column for one chosen source."""
+    """Fills a column for one chosen source."""
 
-    def __init__(self, facets: "Facets", source_id: str) -> None:
-        self._facets = facets
-        self._session = facets.session
+    def __init__(self, column: Column, source_id: str) -> None:
+        self._column = column
+        self._session = column.session
+        column.keep(self)
         self._id = source_id
         self._last = self._session.chosen_source
 
     def _now(self) -> Source:
-        # While a source is being taken away its facets may be asked once more.
+        # While a source is being deleted its facets may be asked once more.
         self._last = self._session.document.look.source(self._id) or self._last
         return self._last
 
@@ -57,26 +51,32 @@ class SourceFacets:
         return edits.change_shape(self._session.document, self._id, **changes)
 
     def fill(self) -> None:
-        """All facets, in the order of use."""
-        kind = type(self._now().shape)
+        """All sections, in the same order for every source."""
+        column, shape = self._column, self._now().shape
         self._fill_names()
-        self._fill_amount()
+        column.section("level")
+        self._fill_level()
+        column.section("colour")
         self._fill_colour()
-        self._facets.section("shape and place")
-        if kind is Sun:
-            SkyFacets(self._facets, self._id).fill_sun()
-        elif kind is Sky:
-            SkyFacets(self._facets, self._id).fill_sky()
-        elif kind in PLACED:
-            LampFacets(self._facets, self._id, self._now, self._shaped).fill()
+        if isinstance(shape, Placed):
+            column.section("place and aim")
             self._fill_place()
+        column.section("shape")
+        if isinstance(shape, Placed):
+            LampFacets(column, self._id, self._now, self._shaped).fill()
+        elif isinstance(shape, Sun):
+            SkyFacets(column, self._id).fill_sun()
+        elif isinstance(shape, Sky):
+            SkyFacets(column, self._id).fill_sky()
         else:
-            self._facets.row(
-                self._facets.check(
-                    "the lens sees it glow", "off: it lights, but looks dark", lambda: self._now().shape.seen,
+            column.rows_of("shape")
+            column.lay(
+                column.check(
+                    "the camera sees it glow", "off: it lights, but looks dark", lambda: self._now().shape.seen,
                     lambda on: self._shaped(seen=on),
                 )
             )  # fmt: skip
+        column.section("acts on")
         self._fill_acts_on()
 
     def _fill_names(self) -> None:
@@ -94,7 +94,7 @@ class SourceFacets:
             lambda text: self._session.act_on_source("role", role="" if text == "no role" else text)
         )
         role.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self._facets.row(name, role, self._facet_menu())
+        self._column.lay(name, role, self._facet_menu())
 
         def show() -> None:
             if not name.hasFocus():
@@ -102,7 +102,7 @@ class SourceFacets:
                 name.setCursorPosition(0)
             role.setCurrentText(self._now().role or "no role")
 
-        self._facets.on_refresh(show)
+        self._column.on_refresh(show)
 
     def _facet_menu(self) -> QToolButton:
         """Copy this source's facets, or lay a copied one's facet by facet."""
@@ -135,70 +135,52 @@ class SourceFacets:
         except HazeError as error:
             self._session.said.emit(str(error), True)
 
-    def _fill_amount(self) -> None:
-        unit = self._now().unit
-        low, high = _UNIT_RANGE[unit]
-        if isinstance(self._now().shape, Sun) and unit == "lx":
-            high = 130_000.0
-        well = self._facets.well
-        self._facets.section("level")
-        well("amount", Well("level", unit, low, high, self._now().amount, ratio=True, floor=0.0,
-                            ceiling=edits.AMOUNT_MAX),
-             lambda: self._now().amount, lambda v: self._changed(amount=v))  # fmt: skip
+    def _fill_level(self) -> None:
+        column = self._column
+        column.rows("level")
         units = units_of(self._now().shape)
         tools: list[QWidget] = []
         if len(units) > 1:
             choice = Choice()
-            choice.setAccessibleName("unit of the amount")
-            choice.setToolTip("the same light in another unit")
+            choice.setAccessibleName("unit of the level")
+            choice.setToolTip("the same light in another unit; “true” is x natural")
             choice.addItems(units)
-            choice.setCurrentText(unit)
-
-            def retell(text: str) -> None:
-                self._session.act("unit", edits.change_unit(self._session.document, self._id, text))
-                self._facets.rebuild()
-
-            choice.textActivated.connect(retell)
+            choice.setCurrentText(self._now().unit)
+            choice.textActivated.connect(
+                lambda text: self._session.act("unit", edits.change_unit(self._session.document, self._id, text))
+            )
             tools = [QLabel("unit"), choice]
-        if isinstance(self._now().shape, PLACED):
+        if isinstance(self._now().shape, Placed):
             tools.append(
-                self._facets.check(
+                column.check(
                     "hold level", "what it delivers at its aim stays while it moves, grows or mist comes between",
                     lambda: self._now().holds_level, lambda on: self._changed(holds_level=on),
                 )
             )  # fmt: skip
         if tools:
-            self._facets.row(*tools)
-        well("dimmer", Well("dimmer", "stops", -10.0, 6.0, 0.0, floor=-40.0, ceiling=20.0),
-             lambda: self._now().dimmer_stops, lambda v: self._changed(dimmer_stops=v))  # fmt: skip
+            column.lay(*tools)
+        column.rows_of("level")
 
     # -- colour -----------------------------------------------------------------------------------
 
     def _fill_colour(self) -> None:
-        well, session = self._facets.well, self._session
-        self._facets.section("colour")
-        kelvin = Well("colour temperature", "K", 1800.0, 12000.0, 6000.0, ratio=True, floor=1000.0, ceiling=15000.0)
-        well("warmth", kelvin,
-             lambda: session.lamp_kelvin(self._now()), lambda v: self._changed(kelvin=v))  # fmt: skip
-        well("tint", Well("tint", "", -0.05, 0.05, 0.0, floor=-0.1, ceiling=0.1,
-                          tip="toward green above 0, magenta below"),
-             lambda: self._now().tint_duv,
-             lambda v: self._changed(tint_duv=v, kelvin=session.lamp_kelvin(self._now())))  # fmt: skip
+        session = self._session
+        self._column.rows_of("colour")
 
         def gel(colour: QColor) -> None:
             session.act_on_source("gel", gel=levelled(hex_to_acescg(colour.name())))
 
-        chip = self._facets.chip("gel laid over the lamp", gel)
+        chip = self._column.chip("gel laid over the lamp", gel)
         light = QLabel()
         light.setFixedSize(44, 20)
         light.setToolTip("the light's true colour")
-        self._facets.row(QLabel("gel"), chip, QLabel("light"), light, self._colour_menu())
+        self._column.lay(QLabel("gel"), chip, QLabel("light"), light, self._colour_menu())
 
         def show() -> None:
             chip.set_colour(acescg_to_hex(self._now().gel))
             light.setStyleSheet(f"background: {session.light_hex(self._now())};")
 
-        self._facets.on_refresh(show)
+        self._column.on_refresh(show)
 
     def _colour_menu(self) -> QToolButton:
         button = QToolButton()
@@ -245,32 +227,14 @@ class SourceFacets:
     # -- place ------------------------------------------------------------------------------------
 
     def _fill_place(self) -> None:
-        well = self._facets.well
-        shape = self._now().shape
-
-        def orbit(**changes: float) -> Document:
-            now = self._now().shape
-            bearing, altitude = bearing_and_height(now)
-            told = {"bearing_deg": bearing, "altitude_deg": altitude, "distance_m": distance_to_aim(now)} | changes
-            return edits.reshape(self._session.document, self._id, orbited(now, **told))
-
-        well("azimuth", Well("azimuth", "°", 0.0, 360.0, 180.0, tip="bearing, as its aim sees it"),
-             lambda: bearing_and_height(self._now().shape)[0],
-             lambda v: orbit(bearing_deg=v % 360.0))  # fmt: skip
-        well("elevation", Well("elevation", "°", -30.0, 90.0, 35.0, floor=-90.0, ceiling=90.0),
-             lambda: bearing_and_height(self._now().shape)[1], lambda v: orbit(altitude_deg=v))  # fmt: skip
-        well("distance", Well("distance", "m", 0.3, 40.0, 3.0, ratio=True, floor=0.05, ceiling=1e4),
-             lambda: distance_to_aim(self._now().shape), lambda v: orbit(distance_m=v))  # fmt: skip
-        self._facets.row(
-            self._facets.check(
+        self._column.rows("azimuth", "elevation", "distance")
+        self._column.lay(
+            self._column.check(
                 "aims at the subject", "turns to the shot's subject, and stays turned to it",
                 lambda: self._now().aims_at_subject, self._follow_subject,
             )
         )  # fmt: skip
-        for group, field, kinds in (("position", "position", PLACED), ("target", "aim", AIMED)):
-            if isinstance(shape, kinds):
-                for axis, label in enumerate(("east", "north", "up")):
-                    self._facets.vector_well(group, field, axis, label, self._now, self._shaped)
+        self._column.rows_of("place and aim")
 
     def _follow_subject(self, on: bool) -> Document:
         document = self._changed(aims_at_subject=on)
@@ -280,19 +244,13 @@ class SourceFacets:
     # -- acts on ------------------------------------------------------------------------------------
 
     def _fill_acts_on(self) -> None:
-        well = self._facets.well
-        self._facets.section("acts on")
-        for label, field, tip in (
-            ("matte", "matte", "how much it adds to matte shading"),
-            ("highlights", "highlights", "how much it adds to shine; 0 for a fill that nobody sees"),
-            ("shows in air", "air_factor", "how much it shows in the mist"),
-        ):
-            well(label, Well(label, "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0, tip=tip),
-                 lambda f=field: getattr(self._now(), f), lambda v, f=field: self._changed(**{f: v}))  # fmt: skip
-        if isinstance(self._now().shape, PLACED):
-            self._facets.row(
-                self._facets.check("the lens sees the lamp", "show the lamp itself, as a lit shape", self._lamp_seen,
-                            self._show_lamp)
+        self._column.rows_of("acts on")
+        if isinstance(self._now().shape, Placed):
+            self._column.lay(
+                self._column.check(
+                    "the camera sees the lamp", "show the lamp itself, as a lit shape",
+                    lambda: lamp_of(self._now().shape).seen, self._show_lamp,
+                )
             )  # fmt: skip
         mode = Choice()
         mode.setAccessibleName("which objects it lights")
@@ -305,7 +263,7 @@ class SourceFacets:
         menu = QMenu(objects)
         objects.setMenu(menu)
         menu.aboutToShow.connect(lambda: self._fill_objects(menu))
-        self._facets.row(mode, objects)
+        self._column.lay(mode, objects)
 
         def show() -> None:
             touches = self._now().touches
@@ -313,17 +271,13 @@ class SourceFacets:
             objects.setEnabled(touches.mode != "all")
             objects.setText(f"{len(touches.objects)} objects" if touches.mode != "all" else "objects")
 
-        self._facets.on_refresh(show)
-
-    def _lamp_seen(self) -> bool:
-        shape = self._now().shape
-        return shape.lamp.seen if isinstance(shape, Rig) else shape.seen
+        self._column.on_refresh(show)
 
     def _show_lamp(self, on: bool) -> Document:
         shape = self._now().shape
-        if isinstance(shape, Rig):
-            return self._shaped(lamp=attrs.evolve(shape.lamp, seen=on))
-        return self._shaped(seen=on)
+        return edits.reshape(
+            self._session.document, self._id, with_lamp(shape, attrs.evolve(lamp_of(shape), seen=on))
+        )
 
     def _set_touches(self, **changes: object) -> None:
         touches = attrs.evolve(self._now().touches, **changes)

@@ -21,10 +21,11 @@ from lunar_haze.core.solve.placing import as_vec, following, for_highlight, for_
 from lunar_haze.core.solve.rooms import room_about
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.gain import source_colour
-from lunar_haze.core.sources.model import PLACED, Ball, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.model import Ball, Sky, Source, Sun, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.quantity import format_quantity
@@ -68,7 +69,7 @@ class SurfaceActs:
         for name in CARDS:
             put.addAction(name, lambda n=name: self.put_card(n, seen))
         chosen = self.session.chosen_source
-        if chosen is not None and isinstance(chosen.shape, PLACED):
+        if chosen is not None and isinstance(chosen.shape, Placed):
             menu.addAction(f"aim {chosen.name} here", lambda: self.aim(seen))
             away = seen.point + seen.normal * STAND_OFF_M
             menu.addAction(f"move {chosen.name} here", lambda: self._reshape("position", away))

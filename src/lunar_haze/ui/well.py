@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QSizePolic
 
 from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
+from lunar_haze.core.units.row import Row
 from lunar_haze.ui import theme
 
 DRAG_PIXELS_PER_RANGE = 240.0
@@ -78,7 +79,7 @@ class Well(QWidget):
 
     def __init__(
         self, label: str, unit: str, low: float, high: float, reset: float, ratio: bool = False,
-        floor: float = -math.inf, ceiling: float = math.inf, tip: str = "", endless: str = "clear",
+        floor: float = -math.inf, ceiling: float = math.inf, tip: str = "", endless: str = "no end", zero: str = "",
     ) -> None:  # fmt: skip
         super().__init__()
         self.label, self.unit = label, unit
@@ -87,6 +88,8 @@ class Well(QWidget):
         self.floor, self.ceiling = floor, ceiling
         #: What stands for a value without end.
         self.endless = endless
+        #: What stands for zero where that is a case of its own.
+        self.zero = zero
         self.value = reset
         self._pressed: QPointF | None = None
         self._dragging = False
@@ -101,6 +104,14 @@ class Well(QWidget):
         self.setToolTip(
             f"{tip + ' - ' if tip else ''}drag, wheel, or type: 12, +=1/3, 2x, 50 %; double-click resets"
         )
+
+    @classmethod
+    def of(cls, row: Row) -> "Well":
+        """The well of a row."""
+        return cls(
+            row.label, row.unit, row.low, row.high, row.usual, row.ratio, row.floor, row.ceiling, row.tip,
+            row.endless or "no end", row.zero,
+        )  # fmt: skip
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(220, 24)
@@ -297,6 +308,8 @@ class Well(QWidget):
     def _shown(self, value: float) -> str:
         if math.isinf(value):
             return self.endless
+        if value == 0 and self.zero:
+            return self.zero
         return format_quantity(value, self.unit).replace("cd/m2", "cd/m²").replace(" um", " µm")
 
     def _share(self) -> float:

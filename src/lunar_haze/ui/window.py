@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
@@ -28,8 +29,9 @@ from lunar_haze.ui import theme
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.column import Folds
 from lunar_haze.ui.day_strip import DayStrip
-from lunar_haze.ui.facets import Facets
+from lunar_haze.ui.facets import SHUT_AT_FIRST, Facets
 from lunar_haze.ui.file_acts import FileActs
 from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
@@ -41,7 +43,7 @@ from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
-from lunar_haze.ui.session import AIR, LENS, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
 
@@ -73,7 +75,7 @@ class Window(QMainWindow):
         self.ribbon = StopRibbon(self.bridge)
         self.rail = ShareRail(session, self.bridge)
         self.plan = PlanView(session)
-        self.facets = Facets(session)
+        self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST))
         self.facets.air_words = lambda: air_words(self.bridge)
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
@@ -360,7 +362,7 @@ class Window(QMainWindow):
         elif self._side_box.isHidden():
             self.toggle_whole()
         else:
-            self.session.choose(LENS if self.session.chosen != LENS else "")
+            self.session.choose(CAMERA if self.session.chosen != CAMERA else "")
 
     # -- window state -----------------------------------------------------------------------------
 

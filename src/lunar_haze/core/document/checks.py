@@ -6,10 +6,20 @@ from typing import Any
 import attrs
 
 from lunar_haze.core.air.banks import MOST_BANKS
-from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.document.model import Shot
+from lunar_haze.core.air.medium import Bank, Medium
+from lunar_haze.core.air.rows import ALBEDO_ROWS, BANK_ROWS, FOG_ROWS, PATCH_ROWS, SCATTERING_ROWS, STRETCH_ROWS
+from lunar_haze.core.document.model import Group, Shot
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.sources.cutouts import KINDS, CutOut
+from lunar_haze.core.place.rows import LENS_ROWS
+from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.ephemeris import Site
+from lunar_haze.core.sky.model import ClearSky, Panorama, Weather
+from lunar_haze.core.sky.rows import CLOUD_ROWS, GRADE_ROWS, HAZE_ROWS, MOMENT_ROWS, NIGHT_ROWS, PANORAMA_ROWS
+from lunar_haze.core.sources.cards import CARD_ROWS, Card
+from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, KINDS, CutOut
+from lunar_haze.core.sources.kinds import Shape, kind_of
+from lunar_haze.core.sources.model import DIMMER_ROW, SOURCE_ROWS, Source
+from lunar_haze.core.units.row import Row
 
 #: Fields that may be without end: how far one sees, what has no top, what reaches everywhere.
 ENDLESS = frozenset({"visibility_m", "reach_m", "ends_m", "top_m", "fall_off_m"})
@@ -19,6 +29,19 @@ LARGEST = 1e18
 FRAME = (16, 16384)
 #: Cards and sources of a look, and looks, shots and pins of a document, at the most.
 MOST, MOST_LOOKS = 5000, 1000
+
+
+_ROWS: dict[type, tuple[Row, ...]] = {
+    Source: SOURCE_ROWS, Card: CARD_ROWS, CutOut: CUTOUT_ROWS, Bank: BANK_ROWS, Camera: LENS_ROWS,
+    Medium: (*FOG_ROWS, *SCATTERING_ROWS, *ALBEDO_ROWS, *PATCH_ROWS, *STRETCH_ROWS),
+    Weather: (*HAZE_ROWS, *CLOUD_ROWS, *NIGHT_ROWS, *GRADE_ROWS), ClearSky: MOMENT_ROWS,
+    Panorama: (*PANORAMA_ROWS, *GRADE_ROWS), Group: (DIMMER_ROW,),
+}  # fmt: skip
+#: Heights above the sea that air and places have [m].
+ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: (-500.0, 9000.0)}
+#: Fields that are colours: light, or shares of it, never less than none.
+_COLOURS = frozenset({"gel", "reflectance", "hold", "zenith", "horizon", "haze_colour", "albedo"})
+_BRIGHTEST = 1e9
 
 
 def check_counts(data: Any) -> None:
@@ -40,6 +63,8 @@ def check_numbers(value: Any, where: str = "") -> None:
         _check_kind(value)
         for field in attrs.fields(type(value)):
             check_numbers(getattr(value, field.name), field.name)
+            if field.name in _COLOURS and not all(0.0 <= part <= _BRIGHTEST for part in getattr(value, field.name)):
+                raise ValueError(f"{field.name} is {getattr(value, field.name)}, which is no colour")
     elif isinstance(value, tuple):
         for item in value:
             check_numbers(item, where)
@@ -62,5 +87,21 @@ def _check_kind(value: Any) -> None:
     elif isinstance(value, Medium):
         if len(value.banks) > MOST_BANKS:
             raise ValueError(f"{len(value.banks):,} banks of mist are too many; {MOST_BANKS} is the most")
-    elif isinstance(value, CutOut) and value.kind not in KINDS:
-        raise ValueError(f"“{value.kind}” is no kind of cut-out")
+    elif isinstance(value, CutOut):
+        if value.kind not in KINDS:
+            raise ValueError(f"“{value.kind}” is no kind of cut-out")
+    elif isinstance(value, (Atmosphere, Site)):
+        low, high = ALTITUDE_M[type(value)]
+        if not low <= value.altitude_m <= high:
+            raise ValueError(f"an altitude of {value.altitude_m:g} m; it lies between {low:g} and {high:g}")
+    for row in _rows_of(value):
+        fault = row.fault_of(value)
+        if fault:
+            raise ValueError(fault)
+
+
+def _rows_of(value: Any) -> tuple[Row, ...]:
+    """The rows of a value by its type; lamps and all other shapes have those of their kind."""
+    if isinstance(value, Shape):
+        return kind_of(value).rows
+    return _ROWS.get(type(value), ())

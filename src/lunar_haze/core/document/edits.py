@@ -18,7 +18,8 @@ from lunar_haze.core.sky.ephemeris import Site, bright_limb_deg, heavens
 from lunar_haze.core.sky.model import Bend, ClearSky, Panorama
 from lunar_haze.core.sources.amounts import convert, units_of
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import PLACED, Shape, Sky, Source, Sun
+from lunar_haze.core.sources.kinds import Shape, kind_of
+from lunar_haze.core.sources.model import Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
 
@@ -95,6 +96,13 @@ def change_source(document: Document, source_id: str, **changes: Any) -> Documen
     return change_look(document, sources=sources)
 
 
+def replace_source(document: Document, source: Source) -> Document:
+    """The document with another value for the source of that id."""
+    return change_source(
+        document, source.id, **{f.name: getattr(source, f.name) for f in attrs.fields(Source) if f.name != "shape"}
+    )
+
+
 def change_shape(document: Document, source_id: str, **changes: Any) -> Document:
     """The document with fields of one source's shape changed. Its amount stays, or its level where that is held."""
     source = document.look.source(source_id)
@@ -136,7 +144,7 @@ def paste_facet(document: Document, source_id: str, other: Source, facet: str) -
     if facet == "shape":
         shape: Any = other.shape
         own: Any = source.shape
-        if isinstance(shape, PLACED) and isinstance(own, PLACED):
+        if kind_of(shape).placed and kind_of(own).placed:
             shape = attrs.evolve(shape, position=own.position, aim=own.aim)
         return reshape(document, source_id, shape)
     taken = {name: getattr(other, name) for name in FACETS[facet]}
@@ -241,7 +249,7 @@ def sky_of(look: Look, site: Site) -> ClearSky:
 
 def _settled(look: Look, site: Site) -> Look:
     # The air over a place begins at its height.
-    air = attrs.evolve(look.weather.atmosphere, altitude_m=site.altitude_m)
+    air = attrs.evolve(look.weather.atmosphere, altitude_m=max(site.altitude_m, 0.0))
     look = attrs.evolve(look, weather=attrs.evolve(look.weather, atmosphere=air))
     return attrs.evolve(look, sources=tuple(under_heavens(s, look, site) for s in look.sources))
 

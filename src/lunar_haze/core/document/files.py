@@ -25,7 +25,8 @@ from lunar_haze.core.document.model import SCHEMA, Document, Look, Pin, PlaceRef
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
 from lunar_haze.core.sky.model import Dome
-from lunar_haze.core.sources.model import Lamp, Shape
+from lunar_haze.core.sources.kinds import Shape, kind_of, kind_tagged
+from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.units.content import read_regular
 
 SUFFIX = ".haze"
@@ -36,8 +37,23 @@ _NEW_MODE = 0o644
 
 def _converter() -> cattrs.Converter:
     converter = cattrs.Converter(forbid_extra_keys=False)
-    for union in (Dome, Lamp, Shape):
-        configure_tagged_union(union, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
+    configure_tagged_union(Dome, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
+
+    def tagged(shape: Shape) -> dict:
+        return {**converter.unstructure(shape, type(shape)), "kind": kind_of(shape).tag}
+
+    def of_its_kind(data: Any, _: type) -> Shape:
+        if not isinstance(data, dict):
+            raise ValueError("a shape is no list of fields")
+        fields = dict(data)
+        return converter.structure(fields, kind_tagged(str(fields.pop("kind", ""))).value)
+
+    def is_base(kind: Any) -> bool:
+        # The bases alone: their kinds are written by their own fields.
+        return kind is Shape or kind is Lamp
+
+    converter.register_unstructure_hook_func(is_base, tagged)
+    converter.register_structure_hook_func(is_base, of_its_kind)
     # JSON has no infinity: clear air is written as null.
     converter.register_unstructure_hook(float, lambda v: None if math.isinf(v) else v)
 
@@ -86,6 +102,8 @@ def _migrate(data: dict, name: str) -> dict:
         _from_2(data)
     if version < 5:
         _from_4(data)
+    if version < 6:
+        _from_5(data)
     return data
 
 
@@ -105,6 +123,16 @@ def holders_of_paths(data: Any) -> Iterator[dict]:
 def _sources_of(data: dict) -> Iterator[dict]:
     for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
         yield from look.get("sources", []) if isinstance(look, dict) else []
+
+
+def _from_5(data: dict) -> None:
+    """Format 5 had words of its own for an IES lamp and an array of lamps."""
+    renamed = {"photometric": "ieslamp", "rig": "array"}
+    for source in _sources_of(data):
+        shape = source.get("shape")
+        for part in (shape, shape.get("lamp") if isinstance(shape, dict) else None):
+            if isinstance(part, dict) and part.get("kind") in renamed:
+                part["kind"] = renamed[part["kind"]]
 
 
 def _from_4(data: dict) -> None:

@@ -11,7 +11,7 @@ from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.gain import audible
 from lunar_haze.core.sources.model import Source
 
-SCHEMA = 5
+SCHEMA = 6
 #: How many frames of a shot go by in a second.
 FRAMES_PER_SECOND = 24.0
 

@@ -5,8 +5,9 @@ from typing import Any
 import attrs
 
 from lunar_haze.core.document.model import Document, Look, Shot
+from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import PLACED, Source
+from lunar_haze.core.sources.model import Source
 
 _POINTS = frozenset({"position", "aim", "centre", "size", "origin"})
 #: Amounts of light that a lamp as large, and as far off, needs the square of the factor of.
@@ -30,7 +31,7 @@ def _grown(value: Any, factor: float) -> Any:
 
 
 def _source(source: Source, factor: float) -> Source:
-    if not isinstance(source.shape, PLACED):
+    if not isinstance(source.shape, Placed):
         return source
     amount = source.amount * factor**2 if source.unit in _BY_AREA else source.amount
     return attrs.evolve(source, shape=_grown(source.shape, factor), amount=amount)

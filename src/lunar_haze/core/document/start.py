@@ -21,7 +21,8 @@ from lunar_haze.core.place.model import Place, PlaceLight, emissive_luminance
 from lunar_haze.core.sky.lat_long import bearing_of
 from lunar_haze.core.sky.refracted_light import true_elevation_deg
 from lunar_haze.core.sources.gain import NEUTRAL_KELVIN
-from lunar_haze.core.sources.model import Ball, Beam, Shape, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.model import Ball, Beam, Sky, Source, Sun, Surface
 from lunar_haze.core.units.content import content_digest, digest_or_none
 
 

@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.engine import engine_version
 from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import Crowd, Shape, Touches
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.model import Touches
 
 
 def digest(value: object) -> str:

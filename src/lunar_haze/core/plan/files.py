@@ -6,14 +6,17 @@ those files hold, so the plan puts their digests into the shapes whenever it is 
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import attrs
 
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.sky.model import Panorama
+from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.model import Beam, Rig, Shape, Sky
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.units.content import digest_or_none
 
 
@@ -37,21 +40,21 @@ def with_content(shape: Shape) -> Shape:
     """A shape that knows what the files hold now that it is made with."""
     if isinstance(shape, Sky) and isinstance(shape.dome, Panorama):
         return attrs.evolve(shape, dome=current_panorama(shape.dome))
-    if isinstance(shape, Beam) and shape.cutout is not None:
-        return attrs.evolve(shape, cutout=_cutout(shape.cutout))
-    if isinstance(shape, Rig) and isinstance(shape.lamp, Beam):
-        lamp = attrs.evolve(shape.lamp, cutout=_cutout(shape.lamp.cutout))
-        return attrs.evolve(shape, lamp=lamp)
+    if isinstance(shape, Placed):
+        lamp: Any = lamp_of(shape)
+        cut = getattr(lamp, "cutout", None)
+        return shape if cut is None else with_lamp(shape, attrs.evolve(lamp, cutout=_cutout(cut)))
     return shape
 
 
 def files_of_look(look: Look) -> Iterator[Path]:
     """Every file that a look is lit with."""
-    shapes = [s.shape.lamp if isinstance(s.shape, Rig) else s.shape for s in look.sources]
+    shapes = [s.shape for s in look.sources]
     for shape in shapes:
         if isinstance(shape, Sky) and isinstance(shape.dome, Panorama) and shape.dome.path:
             yield Path(shape.dome.path)
-    for item in [*shapes, *look.cards]:
-        cut = item.cutout if isinstance(item, (Beam, Card)) else None
+    lamps = [lamp_of(shape) for shape in shapes if isinstance(shape, Placed)]
+    for item in [*lamps, *look.cards]:
+        cut = getattr(item, "cutout", None)
         if cut is not None and cut.kind == "picture" and cut.path:
             yield Path(cut.path)

@@ -15,8 +15,11 @@ from lunar_haze.core.plan.files import card_with_content, with_content
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.gain import source_gain
-from lunar_haze.core.sources.model import PLACED, Ball, Crowd, Rig, Shape, Sky, Source, Tube
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.lamp import Lamp
+from lunar_haze.core.sources.model import Sky, Source
 
 
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
@@ -78,7 +81,7 @@ def _planned(look: Look) -> tuple[Source, ...]:
     heard, own = look.heard(), sources[:MOST_LAYERS]
     crowds: dict[tuple, list[Source]] = {}
     for source in sources[MOST_LAYERS:]:
-        lamp_like = isinstance(source.shape, PLACED) and not isinstance(source.shape, Rig)
+        lamp_like = isinstance(source.shape, Lamp)
         if not lamp_like or source.id not in heard:
             # Skies, suns and surfaces are few; what is not heard needs no layer.
             own += [] if lamp_like else [source]
@@ -98,8 +101,8 @@ def _crowd(members: list[Source]) -> Source:
 
 
 def _plain(shape: Shape) -> Shape:
-    """A shape without what does not change how it shines: where a ball's or a tube's level is told."""
-    return attrs.evolve(shape, aim=(0.0, 0.0, 0.0)) if isinstance(shape, (Ball, Tube)) else shape
+    """A shape without what does not change how it shines: where the level is told of one that shines alike."""
+    return shape.moved(aim=(0.0, 0.0, 0.0)) if isinstance(shape, Lamp) and shape.shines_alike else shape
 
 
 def wanted(look: Look) -> list[Source]:

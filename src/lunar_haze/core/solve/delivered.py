@@ -13,14 +13,15 @@ from lunar_haze.core.air.medium import optical_depth
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.sources.amounts import canonical, illuminance_towards
-from lunar_haze.core.sources.model import PLACED, Rig, Sky, Source, Sun
+from lunar_haze.core.sources.array import Placed, lamps_of
+from lunar_haze.core.sources.model import Sky, Source, Sun
 
 
 def direction_to(source: Source, point: NDArray) -> NDArray[np.float64] | None:
     """Unit vector (3,) from a point to where a source's light comes from; None for skies and glowing surfaces."""
     if isinstance(source.shape, Sun):
         return np.asarray(source.shape.towards())
-    if isinstance(source.shape, PLACED):
+    if isinstance(source.shape, Placed):
         offset = np.subtract(source.shape.position, point)
         return offset / max(float(np.linalg.norm(offset)), 1e-9)
     return None
@@ -40,14 +41,14 @@ def delivered_at(
         if isinstance(shape, Sun) and index is not None and _shaded(index, point, shape.towards(), 1e6, clear_m):
             return 0.0
         return level * canonical(shape, source.amount, source.unit, look.weather.atmosphere)
-    if not isinstance(shape, PLACED):
+    if not isinstance(shape, Placed):
         return 0.0
     offset = np.subtract(shape.position, point)
     distance = max(float(np.linalg.norm(offset)), 1e-6)
     if index is not None and _shaded(index, point, offset / distance, distance - 1e-3, clear_m):
         return 0.0
     towards = -offset / distance
-    lamps = shape.members() if isinstance(shape, Rig) else (shape,)
+    lamps = lamps_of(shape)
     per_lumen = sum(illuminance_towards(lamp, tuple(point), towards) for lamp in lamps) / len(lamps)
     through = math.exp(-float(optical_depth(look.medium, np.asarray(shape.position), np.asarray(point))))
     return level * canonical(shape, source.amount, source.unit) * per_lumen * through

@@ -14,7 +14,8 @@ from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import connected_parts
-from lunar_haze.core.sources.model import Beam, Rectangle, Source, facing_frame
+from lunar_haze.core.sources.facing import facing_frame
+from lunar_haze.core.sources.model import Beam, Rectangle, Source
 
 #: A gap is felt for on so many sides and at so many angles; where what is seen comes nearer at once, to less
 #: than this share, is its rim. The sky counts as this far [m].

@@ -11,20 +11,15 @@ from lunar_haze.core.document.model import Document
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.solve.subject import subject_of
-from lunar_haze.core.sources.model import PLACED, Lamp, Rig, Vec3
-
-Placed = Lamp | Rig
+from lunar_haze.core.sources.array import Placed
+from lunar_haze.core.sources.facing import Vec3
+from lunar_haze.core.sources.orbit import distance_to_aim
 
 
 def as_vec(values: NDArray) -> Vec3:
     """A point of the document from an array (3,)."""
     x, y, z = (float(v) for v in values)
     return x, y, z
-
-
-def distance_to_aim(shape: Placed) -> float:
-    """How far a lamp stands from its aim [m]."""
-    return max(math.dist(shape.position, shape.aim), 0.05)
 
 
 def for_highlight(shape: Placed, camera: Camera, point: NDArray, normal: NDArray) -> Placed:
@@ -51,22 +46,9 @@ def following(document: Document, place: Place) -> Document:
     """The document with every source that aims at the subject turned to where it is now."""
     centre = as_vec(subject_of(place, document.shot).centre)
     for source in document.look.sources:
-        if source.aims_at_subject and isinstance(source.shape, PLACED) and source.shape.aim != centre:
+        if source.aims_at_subject and isinstance(source.shape, Placed) and source.shape.aim != centre:
             document = edits.change_shape(document, source.id, aim=centre)
     return document
-
-
-def bearing_and_height(shape: Placed) -> tuple[float, float]:
-    """Where a lamp stands as its aim sees it: bearing and altitude [deg]."""
-    x, y, z = np.subtract(shape.position, shape.aim)
-    return math.degrees(math.atan2(x, y)) % 360.0, math.degrees(math.atan2(z, math.hypot(x, y)))
-
-
-def orbited(shape: Placed, bearing_deg: float, altitude_deg: float, distance_m: float) -> Placed:
-    """The lamp at a bearing, altitude and distance from its aim."""
-    b, a = math.radians(bearing_deg), math.radians(max(min(altitude_deg, 89.9), -89.9))
-    offset = distance_m * np.array([math.sin(b) * math.cos(a), math.cos(b) * math.cos(a), math.sin(a)])
-    return attrs.evolve(shape, position=as_vec(np.asarray(shape.aim) + offset))
 
 
 def dragged(shape: Placed, origin: NDArray, direction: NDArray) -> Placed:

@@ -17,9 +17,13 @@ from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.solve.subject import inside_frame
-from lunar_haze.core.sources.amounts import CANONICAL_UNIT, convert, radiance_per_lumen
+from lunar_haze.core.sources.amounts import convert
+from lunar_haze.core.sources.array import Placed, lamp_of, lamps_of
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import PLACED, Lamp, Rig, Source, Vec3, facing_frame
+from lunar_haze.core.sources.facing import Vec3, facing_frame
+from lunar_haze.core.sources.kinds import kind_of
+from lunar_haze.core.sources.lamp import points_of
+from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
 
 #: Frames that are looked at in a move; between two that differ the first is found by halving.
@@ -43,18 +47,9 @@ class Finding:
     text: str
 
 
-def _spots(shape: Lamp | Rig) -> NDArray[np.float64]:
+def _spots(shape: Placed) -> NDArray[np.float64]:
     """Points of a lamp (n, 3) that a lens may see: middle and rim of each of its lamps."""
-    points = []
-    for lamp in shape.members() if isinstance(shape, Rig) else (shape,):
-        centre = np.asarray(lamp.position, float)
-        side, up, _axis = facing_frame(lamp.position, lamp.aim)
-        half = getattr(lamp, "radius_m", 0.0)
-        a, b = getattr(lamp, "width_m", 2 * half) / 2, getattr(lamp, "height_m", 2 * half) / 2
-        along = np.asarray(lamp.along()) * lamp.length_m / 2 if hasattr(lamp, "along") else np.zeros(3)
-        points += [centre, centre + along, centre - along]
-        points += [centre + x * a * side + y * b * up for x, y in ((1, 1), (1, -1), (-1, 1), (-1, -1))]
-    return np.array(points)
+    return np.concatenate([points_of(lamp) for lamp in lamps_of(shape)])
 
 
 def _card_spots(card: Card) -> NDArray[np.float64]:
@@ -100,10 +95,10 @@ def _halo(source: Source, look: Look, camera: Camera) -> float:
     """How bright the mist close to a lamp shows, exposed; phase aside, a tenth of a metre from it."""
     medium = look.medium
     shape = source.shape
-    if medium.is_clear or source.air_factor <= 0 or not isinstance(shape, PLACED):
+    if medium.is_clear or source.air_factor <= 0 or not isinstance(shape, Placed):
         return 0.0
-    lumens = convert(source, CANONICAL_UNIT[type(shape)]) * 2.0**source.dimmer_stops
-    count = len(shape.members()) if isinstance(shape, Rig) else 1
+    lumens = convert(source, kind_of(shape).canonical_unit) * 2.0**source.dimmer_stops
+    count = len(lamps_of(shape))
     height = max(shape.position[2] - medium.base_m, 0.0)
     sigma = medium.extinction_per_m * math.exp(-height / medium.fall_off_m)
     distance = math.dist(camera.position, shape.position)
@@ -113,8 +108,8 @@ def _halo(source: Source, look: Look, camera: Camera) -> float:
 
 def _shows(source: Source, look: Look, camera: Camera) -> str:
     """How a lamp in plain sight gives itself away, or "" when it does not."""
-    lamp = source.shape.lamp if isinstance(source.shape, Rig) else source.shape
-    if lamp.seen and radiance_per_lumen(lamp) > 0:
+    lamp = lamp_of(source.shape)
+    if lamp.seen and lamp.radiance_per_lumen() > 0:
         return "the lens sees it"
     return "its halo in the mist shows" if _halo(source, look, camera) > HALO_SHOWS else ""
 
@@ -123,7 +118,7 @@ def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Findi
     heard = look.heard()
     for shot in document.shots:
         for source in look.balanced():
-            if source.id not in heard or not isinstance(source.shape, PLACED) or source.role == "practical":
+            if source.id not in heard or not isinstance(source.shape, Placed) or source.role == "practical":
                 continue
             spots = _spots(source.shape)
 
@@ -216,7 +211,7 @@ def leaks_of(position: Vec3, index: RayIndex) -> list[Leak]:
 def _leaks(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]:
     heard = look.heard()
     for source in look.balanced():
-        if source.id not in heard or not isinstance(source.shape, PLACED):
+        if source.id not in heard or not isinstance(source.shape, Placed):
             continue
         for leak in leaks_of(source.shape.position, index):
             yield Finding(

@@ -4,7 +4,8 @@ import attrs
 import numpy as np
 
 from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.model import Vec3, facing_frame
+from lunar_haze.core.sources.facing import Vec3, facing_frame
+from lunar_haze.core.units.row import Row, row
 
 
 @attrs.frozen
@@ -33,3 +34,15 @@ class Card:
         middle = np.asarray(self.position, float)
         a, b = self.width_m / 2 * side, self.height_m / 2 * up
         return tuple(tuple((middle + x * a + y * b).tolist()) for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1)))
+
+
+CARD_ROWS = (
+    *(
+        row(name, name, f"{name}_m", "m", 0.1, 6.0, 1.0, ratio=True, floor=0.01, ceiling=200.0, tip=f"its {name}")
+        for name in ("width", "height")
+    ),
+    row("turned", "turned", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the axis to what it faces"),
+    Row("reflectance", "reflectance", "", 0.0, 1.0, 0.02, lambda card: float(np.mean(card.reflectance)),
+        lambda card, v: attrs.evolve(card, reflectance=(v, v, v)), floor=0.0, ceiling=1.0,
+        tip="0 takes all light as a flag does, 1 gives it back as a bounce does"),
+)  # fmt: skip

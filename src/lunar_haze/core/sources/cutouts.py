@@ -15,6 +15,7 @@ from scipy.ndimage import gaussian_filter, zoom
 
 from lunar_haze.core.errors import SourceError
 from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.row import row
 
 SIZE = 256
 _LARGEST_PICTURE = 512 << 20
@@ -35,6 +36,19 @@ class CutOut:
     seed: int = 1
     path: str = ""
     digest: str = ""
+
+
+_DRAWN = KINDS[:-1]
+CUTOUT_ROWS = (
+    row("how many", "how many across", "scale", "", 1.0, 30.0, 8.0, ratio=True, floor=0.5, ceiling=64.0,
+        tip="more is finer", when=lambda cut: cut.kind in _DRAWN),
+    row("transmission", "transmission", "open_share", "", 0.05, 0.95, 0.5, floor=0.0, ceiling=1.0,
+        tip="share of it that light passes", when=lambda cut: cut.kind in _DRAWN),
+    row("cut-out turned", "turned", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about its middle",
+        when=lambda cut: cut.kind in _DRAWN),
+    row("cut-out seed", "seed", "seed", "", 0.0, 40.0, 1.0, whole=True, floor=0.0, ceiling=1e6,
+        tip="another pattern of the same kind", when=lambda cut: cut.kind in ("leaves", "branches", "ragged holes")),
+)  # fmt: skip
 
 
 def _grid_coordinates(turn_deg: float) -> tuple[NDArray, NDArray]:

@@ -2,28 +2,72 @@
 
 A *shape* is all that decides a source's layer: where it is and how its light leaves it. Amount,
 dimmer and colour only scale the layer, so they live beside the shape and never restart a ray.
-Lengths in metres, angles in degrees, bearings from north clockwise.
+Lengths in metres, angles in degrees, bearings from north clockwise. Lamps have modules of their own.
 """
 
-import math
+from typing import Any
 
 import attrs
-import numpy as np
-from numpy.typing import NDArray
 
 from lunar_haze.core.sky.lat_long import direction_of
 from lunar_haze.core.sky.model import ClearSky, CloudLayer, Dome
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg
-from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.distribution import EVEN, Distribution
+from lunar_haze.core.sources.array import LampArray
+from lunar_haze.core.sources.ball import Ball
+from lunar_haze.core.sources.beam import Beam
+from lunar_haze.core.sources.facing import Vec3
+from lunar_haze.core.sources.flat import Disc, Rectangle
+from lunar_haze.core.sources.ies_lamp import IesLamp
+from lunar_haze.core.sources.kinds import Shape, kind_of, source_kind
+from lunar_haze.core.sources.tube import Tube
+from lunar_haze.core.units.row import Row, row
 
-Vec3 = tuple[float, float, float]
+#: The kinds of lamp that ship: to bring in their modules declares them.
+LAMPS = (Ball, Beam, Disc, Rectangle, IesLamp, Tube, LampArray)
+DIMMER_ROW = row(
+    "dimmer", "dimmer", "dimmer_stops", "stops", -10.0, 6.0, 0.0, floor=-40.0, ceiling=20.0,
+    tip="a mix: it moves the picture at once and costs no render",
+)  # fmt: skip
+ACTS_ON_ROWS = tuple(
+    row(name, name, field, "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0, tip=tip)
+    for name, field, tip in (
+        ("matte", "matte", "how much it adds to matte shading"),
+        ("highlights", "highlights", "how much it adds to shine; 0 for a fill that nobody sees"),
+        ("shows in air", "air_factor", "how much it shows in the mist"),
+    )
+)
+#: Rows of a source whose spans depend on nothing else.
+SOURCE_ROWS = (DIMMER_ROW, *ACTS_ON_ROWS)
 
 ROLES = ("key", "fill", "rim", "kicker", "bounce", "practical", "background")
 
 
+def _by_hand(value: "Sun", **changes: Any) -> "Sun":
+    return attrs.evolve(value, follows_hour=False, **changes)
+
+
+@source_kind(
+    "sun", units=("true", "lx"), mark="sun", placed=False, aimed=False, is_lamp=False,
+    rows=(
+        Row(
+            "elevation", "elevation", "°", -18.0, 90.0, 35.0, lambda s: s.altitude_deg,
+            lambda s, v: _by_hand(s, altitude_deg=v), floor=-90.0, ceiling=90.0,
+            tip="above the horizon; set by hand it no longer follows the hour",
+        ),
+        Row(
+            "azimuth", "azimuth", "°", 0.0, 360.0, 180.0, lambda s: s.azimuth_deg,
+            lambda s, v: _by_hand(s, azimuth_deg=v % 360.0), tip="from north, clockwise",
+        ),
+        row("size", "size", "diameter_deg", "°", 0.3, 10.0, 0.53, ratio=True, floor=0.1, ceiling=45.0,
+            tip="apparent size: larger throws softer shadows"),
+        Row(
+            "phase", "phase", "°", 0.0, 180.0, 0.0, lambda s: s.phase_deg, lambda s, v: _by_hand(s, phase_deg=v),
+            floor=0.0, ceiling=180.0, tip="0 full, 90 half, 180 new", when=lambda s: s.body == "moon",
+        ),
+    ),
+)  # fmt: skip
 @attrs.frozen
-class Sun:
+class Sun(Shape):
     """A far disc: the sun, or the moon (``body``). Its altitude is true; the air lifts it a little.
 
     ``diameter_deg`` is its apparent size. The moon is lit as its phase angle (0 full, 180 new) has it,
@@ -45,8 +89,9 @@ class Sun:
         return tuple(direction_of(apparent_elevation_deg(self.altitude_deg), self.azimuth_deg).tolist())
 
 
+@source_kind("sky", units=("true", "lx"), mark="", placed=False, aimed=False, is_lamp=False)
 @attrs.frozen
-class Sky:
+class Sky(Shape):
     """A dome round the place. It may light it, be what the lens sees, and be met by bounced light, or not."""
 
     dome: Dome = ClearSky()
@@ -56,183 +101,20 @@ class Sky:
     bounces: bool = True
 
 
-@attrs.frozen(kw_only=True)
-class _Lamp:
-    """What all lamps share: past ``reach_m`` [m] nothing arrives, and the lens sees the lamp itself, or not."""
-
-    reach_m: float = math.inf
-    seen: bool = False
-
-
+@source_kind(
+    "glowing surface", tag="surface", units=("cd/m2",), mark="surface", placed=False, aimed=False, is_lamp=False
+)
 @attrs.frozen
-class Ball(_Lamp):
-    """A sphere that shines evenly to all sides. ``aim`` is where its level is told in lux."""
-
-    position: Vec3 = (0.0, 0.0, 2.0)
-    radius_m: float = 0.05
-    aim: Vec3 = attrs.field(default=(0.0, 0.0, 0.0), kw_only=True)
-
-
-@attrs.frozen
-class Tube(_Lamp):
-    """A straight tube, Lambertian on its side, dark at its ends, lying along a bearing and tilted up from it."""
-
-    position: Vec3 = (0.0, 0.0, 2.4)
-    length_m: float = 1.2
-    radius_m: float = 0.013
-    bearing_deg: float = 90.0
-    tilt_deg: float = 0.0
-    aim: Vec3 = attrs.field(default=(0.0, 0.0, 0.0), kw_only=True)
-
-    def along(self) -> Vec3:
-        """Unit vector along the tube."""
-        return tuple(direction_of(self.tilt_deg, self.bearing_deg).tolist())
-
-
-@attrs.frozen
-class Disc(_Lamp):
-    """A flat round emitter that faces ``aim``; Lambertian, one side."""
-
-    position: Vec3 = (0.0, 0.0, 3.0)
-    aim: Vec3 = (0.0, 0.0, 0.0)
-    radius_m: float = 0.4
-
-
-@attrs.frozen
-class Rectangle(_Lamp):
-    """A flat panel that faces ``aim``; Lambertian, one side; its width stays level."""
-
-    position: Vec3 = (0.0, 0.0, 3.0)
-    aim: Vec3 = (0.0, 0.0, 0.0)
-    width_m: float = 1.2
-    height_m: float = 0.8
-
-
-@attrs.frozen
-class Beam(_Lamp):
-    """A lamp with a lens of ``radius_m`` whose light fills a cone.
-
-    ``cone_deg`` is the full angle where the edge has fallen to half; ``edge`` is the share of the
-    cone's angle over which it falls, 0 hard to 1 soft. Shutters (left, right, bottom, top) and a
-    cut-out stand ``gate_m`` [m] before the lens: a larger lens, or a nearer gate, a softer pattern.
-    Each shutter covers a share of the cone's width, 0 open to 2 shut.
-    """
-
-    position: Vec3 = (0.0, 0.0, 4.0)
-    aim: Vec3 = (0.0, 0.0, 0.0)
-    radius_m: float = 0.06
-    cone_deg: float = 40.0
-    edge: float = 0.35
-    shutters: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
-    cutout: CutOut | None = None
-    gate_m: float = 0.5
-
-    def half_angles_rad(self) -> tuple[float, float]:
-        """Angles from the axis where the fall begins and where nothing is left [rad]."""
-        half = math.radians(min(max(self.cone_deg, 0.5), 170.0)) / 2
-        spread = half * min(max(self.edge, 0.01), 0.98)
-        return half - spread / 2, min(half + spread / 2, math.radians(89.5))
-
-
-@attrs.frozen
-class Photometric(_Lamp):
-    """A small lamp whose light leaves it as measured. The distribution's nadir points at ``aim``.
-
-    ``turn_deg`` turns it about that axis; ``radius_m`` is how large it looks, which softens shadows.
-    """
-
-    position: Vec3 = (0.0, 0.0, 3.0)
-    aim: Vec3 = (0.0, 0.0, 0.0)
-    radius_m: float = 0.06
-    turn_deg: float = 0.0
-    distribution: Distribution = EVEN
-
-
-Lamp = Ball | Tube | Disc | Rectangle | Beam | Photometric
-ARRANGEMENTS = ("ring", "row", "grid")
-
-
-@attrs.frozen
-class Rig:
-    """``count`` lamps alike, arranged in the plane that faces ``aim``, as one source.
-
-    A ring has the diameter ``width_m``, a row that length, a grid that width and ``height_m``.
-    Lamps that ``converge`` all face the aim, others face the same way.
-    """
-
-    position: Vec3 = (0.0, 0.0, 3.0)
-    aim: Vec3 = (0.0, 0.0, 0.0)
-    lamp: Lamp = Ball(radius_m=0.03)
-    arrangement: str = "ring"
-    count: int = 8
-    width_m: float = 1.0
-    height_m: float = 0.6
-    turn_deg: float = 0.0
-    converge: bool = True
-
-    def members(self) -> tuple[Lamp, ...]:
-        """The lamps, each where it stands."""
-        side, up, _axis = facing_frame(self.position, self.aim, self.turn_deg)
-        found = []
-        for x, y in self._spots():
-            offset = side * x + up * y
-            aim = np.asarray(self.aim) + (0.0 if self.converge else offset)
-            where = tuple((np.asarray(self.position) + offset).tolist())
-            found.append(attrs.evolve(self.lamp, position=where, aim=tuple(aim.tolist())))
-        return tuple(found)
-
-    def _spots(self) -> list[tuple[float, float]]:
-        count = min(max(self.count, 1), MOST_MEMBERS)
-        if self.arrangement == "ring":
-            angles = [2 * math.pi * i / count for i in range(count)]
-            return [(self.width_m / 2 * math.cos(a), self.width_m / 2 * math.sin(a)) for a in angles]
-        columns = count if self.arrangement == "row" else max(round(math.sqrt(count * self.width_m / self.height_m)), 1)
-        rows = math.ceil(count / columns)
-
-        def place(i: int, n: int, extent: float) -> float:
-            return extent * (i / (n - 1) - 0.5) if n > 1 else 0.0
-
-        return [
-            (place(i % columns, min(columns, count), self.width_m), place(i // columns, rows, self.height_m))
-            for i in range(count)
-        ]
-
-
-@attrs.frozen
-class Crowd:
-    """Many lamps of one colour that are computed as one: each with its share of the light they give together."""
-
-    lamps: tuple[Lamp, ...]
-    shares: tuple[float, ...]
-
-
-@attrs.frozen
-class Surface:
+class Surface(Shape):
     """All surfaces of the place that wear one glowing material; the lens sees it glow, or not."""
 
     material: str = ""
     seen: bool = True
 
 
-Shape = Sun | Sky | Ball | Tube | Disc | Rectangle | Beam | Photometric | Rig | Surface
-PLACED = (Ball, Tube, Disc, Rectangle, Beam, Photometric, Rig)
-#: Lamps with a front: their aim decides how their light leaves them.
-AIMED = (Disc, Rectangle, Beam, Photometric, Rig)
-MOST_MEMBERS = 64
-
-
-def facing_frame(position: Vec3, aim: Vec3, turn_deg: float = 0.0) -> tuple[NDArray, NDArray, NDArray]:
-    """Side, up and axis (3,) of what stands at a position and faces an aim; the side is level before it is turned."""
-    axis = np.subtract(aim, position).astype(float)
-    length = float(np.linalg.norm(axis))
-    axis = axis / length if length > 1e-9 else np.array([0.0, 0.0, -1.0])
-    side = np.cross((0.0, 0.0, 1.0), axis)
-    if np.linalg.norm(side) < 1e-6:
-        side = np.array([1.0, 0.0, 0.0])
-    side = side / np.linalg.norm(side)
-    up = np.cross(axis, side)
-    c, s = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
-    return c * side + s * up, c * up - s * side, axis
+def is_aimed(shape: Shape) -> bool:
+    """Whether a shape has a front: its aim decides how its light leaves it."""
+    return kind_of(shape).aimed
 
 
 @attrs.frozen

@@ -4,7 +4,9 @@ from typing import Any
 
 import attrs
 
-from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Rig, Shape, Source, Tube, Vec3
+from lunar_haze.core.sources.facing import Vec3
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.model import Ball, Beam, Disc, LampArray, Rectangle, Source, Tube
 
 #: name -> (shape, amount, unit, kelvin)
 PRESETS: dict[str, tuple[Shape, float, str, float]] = {
@@ -20,7 +22,9 @@ PRESETS: dict[str, tuple[Shape, float, str, float]] = {
     "mercury lamp": (Ball(radius_m=0.08), 6300.0, "lm", 4200.0),
     "screen": (Rectangle(width_m=0.6, height_m=0.34), 250.0, "cd/m2", 7000.0),
     "lightning": (Ball(radius_m=0.5), 3.0e6, "cd", 8500.0),
-    "string of bulbs": (Rig(lamp=Ball(radius_m=0.03), arrangement="row", count=9, width_m=5.0), 1800.0, "lm", 2400.0),
+    "string of bulbs": (
+        LampArray(lamp=Ball(radius_m=0.03), arrangement="row", count=9, width_m=5.0), 1800.0, "lm", 2400.0
+    ),
 }
 
 

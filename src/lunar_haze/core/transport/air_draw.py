@@ -25,8 +25,8 @@ from lunar_haze.core.air.kernels import (
     transmittance,
 )
 from lunar_haze.core.air.patches import PATCHES, patchiness
-from lunar_haze.core.transport.lights import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
+from lunar_haze.core.transport.source_row import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
 from lunar_haze.core.units.fast_math import exp, log, minus_log_rest, one_minus_exp, turned
 from lunar_haze.core.units.outside import as_pointer, outside
 

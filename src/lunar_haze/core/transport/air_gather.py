@@ -15,7 +15,7 @@ from scipy.ndimage import maximum_filter1d
 from lunar_haze.core.transport.air_integral import apart2_along, lamp_line, spot_line
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.lights import BEAM, KIND, POSITION, SUN
+from lunar_haze.core.transport.source_row import BEAM, KIND, POSITION, SUN
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.outside import as_pointer
 

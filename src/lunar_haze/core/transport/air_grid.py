@@ -20,8 +20,12 @@ from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.heaven_light import sky_radiance
 from lunar_haze.core.transport.lamp_lobes import smooth_edge
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.lights import LightArrays, emitter_tables
+from lunar_haze.core.transport.sampling import combine, random_pair
+from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
+from lunar_haze.core.transport.source_row import (
     AREA,
+    ARRAY,
     AXIS,
     BEAM,
     COS_INNER,
@@ -34,16 +38,11 @@ from lunar_haze.core.transport.lights import (
     POSITION,
     RADIANCE,
     RADIUS,
-    RIG,
     SKY,
     SURFACE,
     TABLE,
     TUBE,
-    LightArrays,
-    emitter_tables,
 )
-from lunar_haze.core.transport.sampling import combine, random_pair
-from lunar_haze.core.transport.scene import MATERIAL, NORMAL, SceneArrays
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.transport.view import primary_direction
 from lunar_haze.core.units.fast_math import log
@@ -235,7 +234,7 @@ class LightGrid:
 def _spots(s: SceneArrays, lights: LightArrays, number: int) -> LightArrays:
     """The lights with source ``number`` cut into its separate lamps: the rows are those lamps alone."""
     row = lights.rows[number]
-    if int(row[KIND]) == RIG:
+    if int(row[KIND]) == ARRAY:
         first, count = int(row[FIRST]), int(row[COUNT])
         return lights._replace(rows=np.ascontiguousarray(lights.rows[first : first + count]))
     if int(row[KIND]) == TUBE:

@@ -23,14 +23,14 @@ from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_ways import at_height, read_ways
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.lamp_lobes import smooth_edge
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.source_row import (
     AREA,
     AXIS,
     BALL,
     BEAM,
     COS_INNER,
     COS_OUTER,
-    PHOTOMETRIC,
+    IES_LAMP,
     POSITION,
     RADIANCE,
     SUN,
@@ -184,7 +184,7 @@ def lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, sli
         (camera[0] - light[POSITION]) * light[AXIS] + (camera[1] - light[POSITION + 1]) * light[AXIS + 1]
         + (camera[2] - light[POSITION + 2]) * light[AXIS + 2]
     )  # fmt: skip
-    faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == PHOTOMETRIC)
+    faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == IES_LAMP)
     beam, one_lobe = kind == BEAM, lobes[3] <= f32(0.0)
     if beam and highest_cosine(e0 + e1 * along, e1, apart) <= outer:
         # The ray passes by the beam.

@@ -15,7 +15,7 @@ from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_integral import lamp_line
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.lights import AREA, AXIS, KIND, POSITION, SKY, SUN
+from lunar_haze.core.transport.source_row import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import primary_direction
 from lunar_haze.core.units.fast_math import exp, log

@@ -17,7 +17,7 @@ from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, even_depth
 from lunar_haze.core.air.medium import Medium, Stretch
 from lunar_haze.core.transport.air_grid import LightGrid, slice_distances
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.lights import AXIS, KIND, POSITION, SKY, SUN
+from lunar_haze.core.transport.source_row import AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import exp

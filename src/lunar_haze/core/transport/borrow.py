@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.ggx import TABLE_SIZE
-from lunar_haze.core.transport.lights import COLUMNS, LightArrays
+from lunar_haze.core.transport.lights import LightArrays
 from lunar_haze.core.transport.scene import (
     CARD_COLUMNS,
     FACE_COLUMNS,
@@ -18,6 +18,7 @@ from lunar_haze.core.transport.scene import (
     VERTEX_COLUMNS,
     SceneArrays,
 )
+from lunar_haze.core.transport.source_row import COLUMNS
 from lunar_haze.core.units.outside import as_pointer
 
 

@@ -14,8 +14,11 @@ import numpy as np
 
 from lunar_haze.core.transport.heaven_light import disc_radiance, draw_sky, sky_radiance
 from lunar_haze.core.transport.lamp_lobes import gate, measured, smooth_edge, window
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.sampling import basis, find_share, uniform_cone, uniform_disc
+from lunar_haze.core.transport.sky_guide import SKY_SHARE, density_in_cell, guide_cell, guided_direction
+from lunar_haze.core.transport.source_row import (
     AREA,
+    ARRAY,
     AXIS,
     BALL,
     BEAM,
@@ -26,17 +29,16 @@ from lunar_haze.core.transport.lights import (
     GUIDED,
     HALF_H,
     HALF_W,
+    IES_LAMP,
     KIND,
     LIGHTS,
     NO_REACH,
     ONE_MINUS_COS,
-    PHOTOMETRIC,
     POSITION,
     RADIANCE,
     RADIUS,
     REACH,
     RECTANGLE,
-    RIG,
     SIDE,
     SKY,
     SUN,
@@ -44,9 +46,7 @@ from lunar_haze.core.transport.lights import (
     TABLE,
     TUBE,
     UP,
-)  # fmt: skip
-from lunar_haze.core.transport.sampling import basis, find_share, uniform_cone, uniform_disc
-from lunar_haze.core.transport.sky_guide import SKY_SHARE, density_in_cell, guide_cell, guided_direction
+)
 from lunar_haze.core.transport.surfaces import FAR, corners, edges, emission_at, emits_towards
 
 f32, u32 = np.float32, np.uint32
@@ -85,7 +85,7 @@ def sample_light(s, lights, number, px, py, pz, u, v):
     """
     row = lights.rows[number]
     chance = f32(1.0)
-    if int(row[KIND]) == RIG:
+    if int(row[KIND]) == ARRAY:
         count = int(row[COUNT])
         one = min(int(u * f32(count)), count - 1)
         u = u * f32(count) - f32(one)
@@ -122,7 +122,7 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
             r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
         density = density_in_cell(lights, cell, dx, dy, dz, density)
         return dx, dy, dz, FAR, r, g, b, density
-    if kind == BALL or kind == PHOTOMETRIC:
+    if kind == BALL or kind == IES_LAMP:
         cx, cy, cz = row[POSITION] - px, row[POSITION + 1] - py, row[POSITION + 2] - pz
         d2 = cx * cx + cy * cy + cz * cz
         radius = row[RADIUS]
@@ -130,7 +130,7 @@ def _sample_row(s, lights, row, kind, px, py, pz, u, v):
             return zero, zero, f32(1.0), zero, zero, zero, zero, zero
         d = f32(math.sqrt(d2))
         cx, cy, cz = cx / d, cy / d, cz / d
-        if kind == PHOTOMETRIC:
+        if kind == IES_LAMP:
             radiance *= measured(lights, row, -cx, -cy, -cz)
         sin2 = radius * radius / d2
         one_minus = sin2 / (f32(1.0) + f32(math.sqrt(f32(1.0) - sin2)))
@@ -249,13 +249,13 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
             return zero, zero, zero
         radiance = disc_radiance(lights, row, ox, oy, oz, dx, dy, dz)
         return radiance, f32(1.0) / (f32(2.0) * _PI * row[ONE_MINUS_COS]), FAR
-    if kind == SKY or kind == SURFACE or kind == RIG:
+    if kind == SKY or kind == SURFACE or kind == ARRAY:
         return zero, zero, zero
     reached = window(row, ox, oy, oz) if row[REACH] < f32(NO_REACH) else f32(1.0)
     cx, cy, cz = row[POSITION] - ox, row[POSITION + 1] - oy, row[POSITION + 2] - oz
     if kind == TUBE:
         return _tube_hit(row, reached, cx, cy, cz, dx, dy, dz, far)
-    if kind == BALL or kind == PHOTOMETRIC:
+    if kind == BALL or kind == IES_LAMP:
         d2 = cx * cx + cy * cy + cz * cz
         r2 = row[RADIUS] * row[RADIUS]
         along = cx * dx + cy * dy + cz * dz
@@ -269,7 +269,7 @@ def lamp_hit(lights, number, ox, oy, oz, dx, dy, dz, far):
         sin2 = r2 / d2
         one_minus = sin2 / (f32(1.0) + f32(math.sqrt(f32(1.0) - sin2)))
         radiance = row[RADIANCE] * reached
-        if kind == PHOTOMETRIC:
+        if kind == IES_LAMP:
             k = f32(1.0) / f32(math.sqrt(d2))
             radiance *= measured(lights, row, -cx * k, -cy * k, -cz * k)
         return radiance, f32(1.0) / (f32(2.0) * _PI * one_minus), reached_at

@@ -6,7 +6,8 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.sky.moonlight import EARTHSHINE
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.sampling import find_share
+from lunar_haze.core.transport.source_row import (
     ONE_MINUS_COS,
     PHASE_COS,
     PHASE_SIN,
@@ -17,7 +18,6 @@ from lunar_haze.core.transport.lights import (
     SIDE,
     UP,
 )
-from lunar_haze.core.transport.sampling import find_share
 from lunar_haze.core.units.fast_math import angle_of, floor, turned
 
 f32, i32, u32 = np.float32, np.int32, np.uint32

@@ -5,7 +5,8 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.source_row import (
+    ARRAY,
     AXIS,
     BEAM,
     COS_INNER,
@@ -19,7 +20,6 @@ from lunar_haze.core.transport.lights import (
     POSITION,
     REACH,
     RECTANGLE,
-    RIG,
     SHUTTERS,
     SIDE,
     SKY,
@@ -116,4 +116,4 @@ def expected(lights, number, px, py, pz, nx, ny, nz):
             guess *= max(smooth_edge(cos_e, row[COS_INNER], row[COS_OUTER]), f32(0.02))
         else:
             guess *= max(cos_e, f32(0.05))
-    return guess * (window(row, px, py, pz) if kind != RIG else f32(1.0))
+    return guess * (window(row, px, py, pz) if kind != ARRAY else f32(1.0))

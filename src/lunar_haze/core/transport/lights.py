@@ -20,53 +20,33 @@ from lunar_haze.core.sky.clouds import TILE, TILE_SIZES, mean_sun_share, sun_sha
 from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, MAP_HEIGHT, dome_map
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.sky.model import Panorama
-from lunar_haze.core.sources.amounts import lamp_area_m2, radiance_per_lumen
+from lunar_haze.core.sources.array import Crowd, LampArray, lamps_of
+from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.cutouts import SIZE, pattern
 from lunar_haze.core.sources.distribution import H_STEPS, V_STEPS, Distribution, lumens, table
-from lunar_haze.core.sources.model import (
-    Ball,
-    Beam,
-    Crowd,
-    Disc,
-    Lamp,
-    Photometric,
-    Rectangle,
-    Rig,
-    Shape,
-    Sky,
-    Sun,
-    Surface,
-    Touches,
-    Tube,
-    facing_frame,
-)
+from lunar_haze.core.sources.facing import facing_frame
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.lamp import Lamp
+from lunar_haze.core.sources.model import Sky, Sun, Surface, Touches
 from lunar_haze.core.transport.sampling import search_starts
-
-SUN, SKY, BALL, DISC, RECTANGLE, BEAM, SURFACE, TUBE, PHOTOMETRIC, RIG = range(10)
-#: Parts of a layer: all of it, what matte reflection gives, what highlights give.
-PARTS = ("all", "matte", "highlights")
-# Columns of a packed source. AXIS is the direction to the sun, or the way a lamp faces.
-KIND, POSITION, AXIS, SIDE, UP = 0, 1, 4, 7, 10
-RADIUS, HALF_W, HALF_H, RADIANCE, AREA = 13, 14, 15, 16, 17
-COS_INNER, COS_OUTER, ONE_MINUS_COS, TABLE, FIRST, COUNT = 18, 19, 20, 21, 22, 23
-# Of a sky: whether it lights, is seen by the lens, is met by bounced light. Of a moon: sine and cosine of its
-# phase, with SIDE towards its bright limb. Of a sun under clouds: its tile of shade (-1 for none), the tile's side
-# and height [m].
-LIGHTS, SEEN, BOUNCES, PHASE_SIN, PHASE_COS, SHADE, SHADE_SIDE, SHADE_HEIGHT = 24, 25, 26, 27, 28, 29, 30, 31
-# Of a lamp: where its light ends [m], a beam's cut-out (-1 for none), how far before it its gate stands [m] and how
-# wide the cone is there (half, over its distance), its shutters, which part of reflection is gathered, whether any
-# object is spared. A tube has its half length in HALF_W; a photometric lamp its table in TABLE; a rig its lamps in
-# FIRST and COUNT, as rows after those of the sources.
-# INTENSITY is the most that it sends in any direction [cd].
-REACH, CUTOUT, GATE, GATE_TAN, SHUTTERS, PART, SPARES, INTENSITY = 32, 33, 34, 35, 36, 40, 41, 42
-# Of a sun: the map of what it sees (-1 for none), the map's middle, and its texels to a metre.
-MAP, MAP_AT, MAP_SCALE = 43, 44, 47
-# Of a sky: whether it is drawn through openings (`sky_guide`).
-GUIDED = 48
-COLUMNS = 49
-#: Stands for a lamp without reach.
-NO_REACH = 1e9
-
+from lunar_haze.core.transport.source_row import (
+    ARRAY,
+    AXIS,
+    COLUMNS,
+    INTENSITY,
+    NO_REACH,
+    PARTS,
+    POSITION,
+    RADIANCE,
+    SAMPLED_AS,
+    SEEN,
+    SIDE,
+    SKY,
+    SOURCE,
+    SUN,
+    SURFACE,
+    UP,
+)  # fmt: skip
 
 #: Maps of photographs have this many times the rows of other skies.
 PHOTOGRAPH_FINER = 4
@@ -77,7 +57,7 @@ TABLE_ROWS, MOST_COARSER = 64, 4
 class LightArrays(NamedTuple):
     """What kernels read of the sources. N sources, S skies, E emitting triangles, T all triangles."""
 
-    rows: NDArray  # (N + lamps of rigs, 49) float32
+    rows: NDArray  # (N + lamps of arrays, COLUMNS) float32, see `source_row`
     sky: NDArray  # (S, H, W, 3) float32 radiance
     sky_rows: NDArray  # (S, h + 1) float32 cumulative over the rows of a coarser table
     sky_columns: NDArray  # (S, h, w + 1) float32 cumulative along each row
@@ -115,41 +95,21 @@ class _Tables:
         return len(images) - 1
 
 
-def _lamp_row(shape: Lamp, tables: _Tables) -> NDArray:
-    row = np.zeros(COLUMNS, np.float64)
-    row[POSITION : POSITION + 3] = shape.position
-    turn = shape.turn_deg if isinstance(shape, Photometric) else 0.0
-    side, up, axis = facing_frame(shape.position, shape.aim, turn)
-    if isinstance(shape, (Ball, Tube)):
-        side, up, axis = facing_frame((0.0, 0.0, 0.0), shape.along() if isinstance(shape, Tube) else (0.0, 0.0, -1.0))
-    row[AXIS : AXIS + 3], row[SIDE : SIDE + 3], row[UP : UP + 3] = axis, side, up
-    row[RADIANCE] = radiance_per_lumen(shape)
-    row[AREA] = lamp_area_m2(shape)
-    row[INTENSITY] = row[RADIANCE] * row[AREA]
-    row[REACH] = min(shape.reach_m, NO_REACH)
-    row[SEEN] = shape.seen
-    row[CUTOUT] = -1
-    row[KIND] = {
-        Ball: BALL, Tube: TUBE, Disc: DISC, Rectangle: RECTANGLE, Beam: BEAM, Photometric: PHOTOMETRIC
-    }[type(shape)]  # fmt: skip
-    if isinstance(shape, Rectangle):
-        row[HALF_W], row[HALF_H] = shape.width_m / 2, shape.height_m / 2
-    else:
-        row[RADIUS] = shape.radius_m
-    if isinstance(shape, Tube):
-        row[HALF_W] = shape.length_m / 2
-        row[AREA] = 2 * math.pi * shape.radius_m * shape.length_m
-    if isinstance(shape, Photometric):
-        row[RADIANCE] = 1.0 / row[AREA]
-        row[INTENSITY] = _profile_of(shape.distribution).max()
-        row[TABLE] = tables.number(tables.profiles, _profile_of(shape.distribution))
-    if isinstance(shape, Beam):
-        inner, outer = shape.half_angles_rad()
-        row[COS_INNER], row[COS_OUTER] = math.cos(inner), math.cos(outer)
-        row[GATE], row[GATE_TAN] = shape.gate_m, math.tan(outer)
-        row[SHUTTERS : SHUTTERS + 4] = shape.shutters
-        if shape.cutout is not None:
-            row[CUTOUT] = tables.number(tables.patterns, pattern(shape.cutout))
+def _lamp_row(lamp: Lamp, tables: _Tables) -> NDArray:
+    side, up, axis = lamp.frame()
+    radiance, area = lamp.radiance_per_lumen(), lamp.area_m2()
+    row = SOURCE.row(
+        kind=SAMPLED_AS[lamp.sampled_as], position=lamp.position, axis=axis, side=side, up=up, radiance=radiance,
+        area=area, intensity=radiance * area, reach=min(lamp.reach_m, NO_REACH), seen=lamp.seen, cutout=-1,
+    )  # fmt: skip
+    own = lamp.columns()
+    cutout, distribution = own.pop("cutout", None), own.pop("distribution", None)
+    SOURCE.put(row, **own)
+    if cutout is not None:
+        SOURCE.put(row, cutout=tables.number(tables.patterns, pattern(cutout)))
+    if distribution is not None:
+        profile = _profile_of(distribution)
+        SOURCE.put(row, intensity=profile.max(), table=tables.number(tables.profiles, profile))
     return row
 
 
@@ -159,24 +119,23 @@ def _profile_of(distribution: Distribution) -> NDArray[np.float32]:
 
 
 def _sun_row(shape: Sun) -> NDArray:
-    row = np.zeros(COLUMNS, np.float64)
-    row[KIND] = SUN
-    row[AXIS : AXIS + 3] = shape.towards()
-    row[SIDE : SIDE + 3], row[UP : UP + 3], _axis = facing_frame((0.0, 0.0, 0.0), shape.towards())
+    towards = shape.towards()
+    side, up, _axis = facing_frame((0.0, 0.0, 0.0), towards)
     half = math.radians(shape.diameter_deg) / 2
-    row[ONE_MINUS_COS] = 2 * math.sin(half / 2) ** 2
-    # An even disc facing the surface: E = pi L sin^2(half angle).
-    row[RADIANCE] = 1.0 / (math.pi * math.sin(half) ** 2)
-    row[PHASE_COS], row[SHADE], row[MAP] = 1.0, -1.0, -1.0
+    row = SOURCE.row(
+        kind=SUN, axis=towards, side=side, up=up, one_minus_cos=2 * math.sin(half / 2) ** 2,
+        # An even disc facing the surface: E = pi L sin^2(half angle).
+        radiance=1.0 / (math.pi * math.sin(half) ** 2), phase_cos=1.0, shade=-1.0, map=-1.0,
+    )  # fmt: skip
     if shape.body == "moon":
         phase, limb = math.radians(shape.phase_deg), math.radians(shape.limb_deg)
-        right, up = -row[SIDE : SIDE + 3], row[UP : UP + 3].copy()
-        bright = math.cos(limb) * right + math.sin(limb) * up
-        row[SIDE : SIDE + 3], row[UP : UP + 3] = bright, np.cross(row[AXIS : AXIS + 3], bright)
-        row[PHASE_SIN], row[PHASE_COS] = math.sin(phase), math.cos(phase)
+        bright = math.cos(limb) * -row[SIDE : SIDE + 3] + math.sin(limb) * row[UP : UP + 3]
         # The whole gives 1 lx whatever its phase; a new moon is lit by the earth alone.
         lit = max(moonlight.lit_share(shape.phase_deg), moonlight.EARTHSHINE)
-        row[RADIANCE] /= lit + (1 - lit) * moonlight.EARTHSHINE
+        SOURCE.put(
+            row, side=bright, up=np.cross(row[AXIS : AXIS + 3], bright), phase_sin=math.sin(phase),
+            phase_cos=math.cos(phase), radiance=row[RADIANCE] / (lit + (1 - lit) * moonlight.EARTHSHINE),
+        )  # fmt: skip
     return row
 
 
@@ -187,7 +146,7 @@ def _shade(shape: Sun, row: NDArray, number: int) -> NDArray[np.float32]:
     """
     lowest, *others = sorted(shape.clouds, key=lambda c: c.height_m)
     side = TILE_SIZES * lowest.size_m
-    row[SHADE], row[SHADE_SIDE], row[SHADE_HEIGHT] = number, side, lowest.height_m
+    SOURCE.put(row, shade=number, shade_side=side, shade_height=lowest.height_m)
     at = (np.arange(TILE) + 0.5) * side / TILE
     sine = max(shape.towards()[2], 0.0)
     share = sun_share((lowest,), sine, *np.meshgrid(at, at)) * mean_sun_share(tuple(others), sine)
@@ -228,24 +187,138 @@ def _sky_tables(radiance: NDArray) -> tuple[NDArray, ...]:
 class Lit:
     """A source as the kernels gather it: its shape, which part of its reflection, what it lights."""
 
-    shape: Shape | Crowd
+    shape: Shape
     part: str = "all"
     touches: Touches = Touches()
 
 
-def _readable(shape: Shape | Crowd, place: Place) -> None:
-    """Raise HazeError where a shape cannot be made light of: a file that is gone, a material that is not worn."""
+def _readable(shape: Shape, worn: set[str]) -> None:
+    """Raise HazeError where a shape cannot be made light of: a file that is gone, a material that is not ``worn``."""
     if isinstance(shape, Sky):
         dome_map(shape.dome, LEVEL_HEIGHT, LEVEL_WIDTH)
     elif isinstance(shape, Surface):
-        worn = {place.materials[i].name for i in np.unique(place.material_of)}
         if shape.material not in worn:
             raise EngineError(f"nothing in the place wears the glowing material “{shape.material}”")
-    else:
-        lamps = shape.lamps if isinstance(shape, Crowd) else (shape.lamp if isinstance(shape, Rig) else shape,)
-        for lamp in lamps:
-            if isinstance(lamp, Beam) and lamp.cutout is not None:
-                pattern(lamp.cutout)
+    elif isinstance(shape, (Lamp, LampArray, Crowd)):
+        for lamp in lamps_of(shape):
+            cutout = lamp.columns().get("cutout")
+            if cutout is not None:
+                pattern(cutout)
+
+
+class _Packer:
+    """Gathers rows, and beside them what they refer to by number."""
+
+    def __init__(self, sources: list[Lit], place: Place, order: NDArray, sky_rows: int) -> None:
+        self._sources, self._place, self._order, self._sky_rows = sources, place, order, sky_rows
+        self._materials = {m.name: i for i, m in enumerate(place.materials)}
+        self.worn = {place.materials[i].name for i in np.unique(place.material_of)}
+        self.images = _Tables()
+        self.rows: list[NDArray] = []
+        self.members: list[NDArray] = []
+        self.skies: list[NDArray] = []
+        self.sky_tables: list[tuple[NDArray, ...]] = []
+        self.shades: list[NDArray] = []
+        self.emitters: list[NDArray] = []
+        self.areas: list[NDArray] = []
+        self.light_of = np.full(len(place.triangles), -1, np.int32)
+        self.area_density = np.zeros(len(place.triangles), np.float32)
+
+    def add(self, number: int, source: Lit) -> None:
+        """The row of a source and all that belongs to it."""
+        shape = source.shape
+        if isinstance(shape, Sun):
+            row = _sun_row(shape)
+            if shape.clouds and shape.towards()[2] > 0.0:
+                self.shades.append(_shade(shape, row, len(self.shades)))
+        elif isinstance(shape, Sky):
+            row = self._sky(shape)
+        elif isinstance(shape, Surface):
+            row = self._surface(shape, number)
+        elif isinstance(shape, Lamp):
+            row = _lamp_row(shape, self.images)
+        else:
+            row = self._array(shape)
+        SOURCE.put(row, part=PARTS.index(source.part), spares=source.touches.mode != "all")
+        self.rows.append(row)
+
+    def add_dark(self) -> None:
+        """The row of a source that gives no light."""
+        row = _lamp_row(Ball(), self.images)
+        SOURCE.put(row, radiance=0.0, intensity=0.0, seen=0.0)
+        self.rows.append(row)
+
+    def _sky(self, shape: Sky) -> NDArray:
+        row = SOURCE.row(
+            kind=SKY, table=len(self.skies), lights=shape.lights, seen=shape.seen, bounces=shape.bounces
+        )
+        self.skies.append(dome_map(shape.dome, self._sky_rows, 2 * self._sky_rows))
+        self.sky_tables.append(_sky_tables(self.skies[-1]))
+        return row
+
+    def _surface(self, shape: Surface, number: int) -> NDArray:
+        place, order = self._place, self._order
+        wearing = np.flatnonzero(place.material_of[order] == self._materials.get(shape.material, -2))
+        if len(wearing):
+            corners = place.positions[place.triangles[order[wearing]].astype(np.int64)].astype(np.float64)
+            normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+            area = np.linalg.norm(normal, axis=1) / 2
+            wearing, area, corners = wearing[area > 0], area[area > 0], corners[area > 0]
+        if len(wearing) == 0:
+            raise EngineError(f"nothing in the place wears the glowing material “{shape.material}”")
+        first = sum(len(emitters) for emitters in self.emitters)
+        self.emitters.append(wearing.astype(np.int32))
+        self.areas.append(area)
+        self.light_of[wearing] = number
+        self.area_density[wearing] = 1.0 / area.sum()
+        return SOURCE.row(
+            kind=SURFACE, radiance=1.0, first=first, seen=shape.seen, count=len(wearing), area=area.sum(),
+            position=(corners.mean(1) * area[:, None]).sum(0) / area.sum(),
+            radius=math.sqrt(area.sum() / (4 * math.pi)),
+        )  # fmt: skip
+
+    def _array(self, shape: LampArray | Crowd) -> NDArray:
+        lamps = [_lamp_row(lamp, self.images) for lamp in lamps_of(shape)]
+        shares = shape.shares if isinstance(shape, Crowd) else (1 / len(lamps),) * len(lamps)
+        row = SOURCE.row(
+            kind=ARRAY, first=len(self._sources) + len(self.members), count=len(lamps),
+            position=np.mean([lamp[POSITION : POSITION + 3] for lamp in lamps], 0),
+            seen=max(lamp[SEEN] for lamp in lamps),
+        )  # fmt: skip
+        for lamp, share in zip(lamps, shares):
+            lamp[RADIANCE] *= share
+            row[INTENSITY] += lamp[INTENSITY] * share
+        self.members += lamps
+        return row
+
+    def arrays(self) -> LightArrays:
+        """All that was added, for the kernels."""
+        skies = self.skies or [np.zeros((2, 2, 3), np.float32)]
+        tables = self.sky_tables or [_sky_tables(np.ones((2, 2, 3)))]
+        emitter_sum, emitter_starts = emitter_tables(self.areas or [np.ones(1)])
+        objects, images = self._place.objects, self.images
+        return LightArrays(
+            rows=np.array([*self.rows, *self.members], np.float32).reshape(-1, COLUMNS),
+            sky=np.stack(skies),
+            sky_rows=np.stack([t[0] for t in tables]),
+            sky_columns=np.stack([t[1] for t in tables]),
+            sky_row_starts=np.stack([t[2] for t in tables]),
+            sky_column_starts=np.stack([t[3] for t in tables]),
+            sky_density=np.stack([t[4] for t in tables]),
+            emitters=np.concatenate(self.emitters) if self.emitters else np.zeros(1, np.int32),
+            emitter_sum=emitter_sum,
+            emitter_starts=emitter_starts,
+            light_of=self.light_of,
+            area_density=self.area_density,
+            shades=np.stack(self.shades) if self.shades else np.ones((1, 1, 1), np.float32),
+            patterns=np.stack(images.patterns) if images.patterns else np.ones((1, SIZE, SIZE), np.float32),
+            profiles=np.stack(images.profiles) if images.profiles else np.ones((1, V_STEPS, H_STEPS), np.float32),
+            spared=np.array([[s.touches.spares(n) for n in objects] or [False] for s in self._sources], np.float32),
+            sun_maps=np.zeros((1, 1, 1), np.float32),
+            guide_view=np.zeros(15, np.float32),
+            guide_sum=np.zeros((1, 2), np.float32),
+            guide_starts=np.zeros((1, 1), np.int32),
+        )
 
 
 def pack_lights(
@@ -257,100 +330,18 @@ def pack_lights(
     A source that cannot be made light of stays dark and has its reason in ``problems``, by its number;
     without those HazeError is raised.
     """
-    shapes = [s.shape for s in sources]
-    rows, skies, tables, shades = [], [], [], []
-    members: list[NDArray] = []
-    images = _Tables()
-    emitters: list[NDArray] = []
-    areas: list[NDArray] = []
-    light_of = np.full(len(place.triangles), -1, np.int32)
-    area_density = np.zeros(len(place.triangles), np.float32)
-    if any(isinstance(s, Sky) and isinstance(s.dome, Panorama) for s in shapes):
+    if any(isinstance(s.shape, Sky) and isinstance(s.shape.dome, Panorama) for s in sources):
         # What a lens may see of a photograph is finer than any sky of ours.
         sky_rows *= PHOTOGRAPH_FINER
-    first = 0
-    material_names = {m.name: i for i, m in enumerate(place.materials)}
-    for number, shape in enumerate(shapes):
+    packer = _Packer(sources, place, order, sky_rows)
+    for number, source in enumerate(sources):
         try:
-            _readable(shape, place)
+            _readable(source.shape, packer.worn)
         except HazeError as error:
             if problems is None:
                 raise
             problems[number] = str(error)
-            row = _lamp_row(Ball(), images)
-            row[RADIANCE], row[INTENSITY], row[SEEN] = 0.0, 0.0, 0.0
-            rows.append(row)
+            packer.add_dark()
             continue
-        if isinstance(shape, Sun):
-            row = _sun_row(shape)
-            if shape.clouds and shape.towards()[2] > 0.0:
-                shades.append(_shade(shape, row, len(shades)))
-        elif isinstance(shape, Sky):
-            row = np.zeros(COLUMNS)
-            row[KIND], row[TABLE] = SKY, len(skies)
-            row[LIGHTS], row[SEEN], row[BOUNCES] = shape.lights, shape.seen, shape.bounces
-            skies.append(dome_map(shape.dome, sky_rows, 2 * sky_rows))
-            tables.append(_sky_tables(skies[-1]))
-        elif isinstance(shape, Surface):
-            row = np.zeros(COLUMNS)
-            row[KIND], row[RADIANCE], row[FIRST], row[SEEN] = SURFACE, 1.0, first, shape.seen
-            wearing = np.flatnonzero(place.material_of[order] == material_names.get(shape.material, -2))
-            if len(wearing):
-                corners = place.positions[place.triangles[order[wearing]].astype(np.int64)].astype(np.float64)
-                normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-                area = np.linalg.norm(normal, axis=1) / 2
-                wearing, area, corners = wearing[area > 0], area[area > 0], corners[area > 0]
-            if len(wearing) == 0:
-                raise EngineError(f"nothing in the place wears the glowing material “{shape.material}”")
-            row[COUNT], row[AREA] = len(wearing), area.sum()
-            row[POSITION : POSITION + 3] = (corners.mean(1) * area[:, None]).sum(0) / area.sum()
-            row[RADIUS] = math.sqrt(area.sum() / (4 * math.pi))
-            emitters.append(wearing.astype(np.int32))
-            areas.append(area)
-            light_of[wearing] = number
-            area_density[wearing] = 1.0 / area.sum()
-            first += len(wearing)
-        elif isinstance(shape, (Rig, Crowd)):
-            lamps = [_lamp_row(lamp, images) for lamp in (shape.lamps if isinstance(shape, Crowd) else shape.members())]
-            shares = shape.shares if isinstance(shape, Crowd) else (1 / len(lamps),) * len(lamps)
-            row = np.zeros(COLUMNS)
-            row[KIND], row[FIRST], row[COUNT] = RIG, len(sources) + len(members), len(lamps)
-            row[POSITION : POSITION + 3] = np.mean([lamp[POSITION : POSITION + 3] for lamp in lamps], 0)
-            row[SEEN] = max(lamp[SEEN] for lamp in lamps)
-            for lamp, share in zip(lamps, shares):
-                lamp[RADIANCE] *= share
-                row[INTENSITY] += lamp[INTENSITY] * share
-            members += lamps
-        else:
-            row = _lamp_row(shape, images)
-        row[PART] = PARTS.index(sources[number].part)
-        row[SPARES] = sources[number].touches.mode != "all"
-        rows.append(row)
-    emitter_sum, emitter_starts = emitter_tables(areas or [np.ones(1)])
-    if not skies:
-        skies, tables = (
-            [np.zeros((2, 2, 3), np.float32)],
-            [_sky_tables(np.ones((2, 2, 3)))],
-        )
-    return LightArrays(
-        rows=np.array([*rows, *members], np.float32).reshape(-1, COLUMNS),
-        sky=np.stack(skies),
-        sky_rows=np.stack([t[0] for t in tables]),
-        sky_columns=np.stack([t[1] for t in tables]),
-        sky_row_starts=np.stack([t[2] for t in tables]),
-        sky_column_starts=np.stack([t[3] for t in tables]),
-        sky_density=np.stack([t[4] for t in tables]),
-        emitters=np.concatenate(emitters) if emitters else np.zeros(1, np.int32),
-        emitter_sum=emitter_sum,
-        emitter_starts=emitter_starts,
-        light_of=light_of,
-        area_density=area_density,
-        shades=np.stack(shades) if shades else np.ones((1, 1, 1), np.float32),
-        patterns=np.stack(images.patterns) if images.patterns else np.ones((1, SIZE, SIZE), np.float32),
-        profiles=np.stack(images.profiles) if images.profiles else np.ones((1, V_STEPS, H_STEPS), np.float32),
-        spared=np.array([[s.touches.spares(name) for name in place.objects] or [False] for s in sources], np.float32),
-        sun_maps=np.zeros((1, 1, 1), np.float32),
-        guide_view=np.zeros(15, np.float32),
-        guide_sum=np.zeros((1, 2), np.float32),
-        guide_starts=np.zeros((1, 1), np.int32),
-    )
+        packer.add(number, source)
+    return packer.arrays()

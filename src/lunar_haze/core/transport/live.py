@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, digest
-from lunar_haze.core.sources.model import Crowd
+from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.transport.air_grid import LightGrid, look_once, new_grid
 from lunar_haze.core.transport.clean_base import stand_on
 from lunar_haze.core.transport.frame import Frame, LayerSum, lit_of

@@ -11,14 +11,15 @@ import numpy as np
 from lunar_haze.core.air.kernels import CLEAR, transmittance
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
-from lunar_haze.core.transport.lights import (
+from lunar_haze.core.transport.sky_guide import guided_density
+from lunar_haze.core.transport.source_row import (
+    ARRAY,
     BOUNCES,
     COUNT,
     FIRST,
     KIND,
     LIGHTS,
     PART,
-    RIG,
     SEEN,
     SKY,
     SPARES,
@@ -26,7 +27,6 @@ from lunar_haze.core.transport.lights import (
     SURFACE,
     TABLE,
 )
-from lunar_haze.core.transport.sky_guide import guided_density
 from lunar_haze.core.transport.surfaces import corners, edges, emission_at, emits_towards
 from lunar_haze.core.transport.worth import PICK
 
@@ -92,7 +92,7 @@ def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, pic
                 add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)
         elif kind == SUN or (kind != SURFACE and (not first or lights.rows[number, SEEN] > f32(0.0))):
             row, count = number, 1
-            if kind == RIG:
+            if kind == ARRAY:
                 row, count = int(lights.rows[number, FIRST]), int(lights.rows[number, COUNT])
                 chance /= f32(count)
             for lamp in range(row, row + count):

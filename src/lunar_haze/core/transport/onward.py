@@ -18,9 +18,9 @@ from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
-from lunar_haze.core.transport.lights import PART, SPARES
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
+from lunar_haze.core.transport.source_row import PART, SPARES
 from lunar_haze.core.transport.surfaces import (
     FAR,
     card_surface,

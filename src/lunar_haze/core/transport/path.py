@@ -22,7 +22,6 @@ from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.guides import LOOKS, look_at_sky, look_at_surface
-from lunar_haze.core.transport.lights import PART, SPARES
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.onward import (
     D_AIR,
@@ -42,6 +41,7 @@ from lunar_haze.core.transport.onward import (
     set_out,
 )
 from lunar_haze.core.transport.sampling import basis, random_pair, sample_pair
+from lunar_haze.core.transport.source_row import PART, SPARES
 from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
 from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk

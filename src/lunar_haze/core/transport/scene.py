@@ -14,7 +14,7 @@ from lunar_haze.core.errors import SourceError
 from lunar_haze.core.place.model import Material, Place, emissive_luminance
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import pattern
-from lunar_haze.core.sources.model import facing_frame
+from lunar_haze.core.sources.facing import facing_frame
 from lunar_haze.core.transport.embree import RayScene
 from lunar_haze.core.transport.ggx import energy_tables
 from lunar_haze.core.units.memory import on_lines

@@ -19,9 +19,10 @@ from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.heaven_light import turn_of
-from lunar_haze.core.transport.lights import GUIDED, KIND, LIGHTS, SKY, TABLE, LightArrays
+from lunar_haze.core.transport.lights import LightArrays
 from lunar_haze.core.transport.sampling import combine, find_share, random_pair, search_starts
 from lunar_haze.core.transport.scene import SceneArrays
+from lunar_haze.core.transport.source_row import GUIDED, KIND, LIGHTS, SKY, TABLE
 from lunar_haze.core.transport.surfaces import FAR, shadow
 from lunar_haze.core.units.fast_math import log2, turned
 

@@ -11,7 +11,8 @@ from lunar_haze.core.sky.clouds import star_share
 from lunar_haze.core.sky.dome import dome_illuminance_lx
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sky.night import stars, turn
-from lunar_haze.core.sources.model import Shape, Sky
+from lunar_haze.core.sources.kinds import Shape
+from lunar_haze.core.sources.model import Sky
 
 #: With the sun above this they are outshone [deg].
 STARS_BELOW_DEG = -4.0

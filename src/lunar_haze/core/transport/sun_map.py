@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.transport.borrow import borrow_scene
 from lunar_haze.core.transport.embree import SOLID, aligned, intersect, ray_buffer
-from lunar_haze.core.transport.lights import AXIS, KIND, MAP, MAP_AT, MAP_SCALE, SUN, LightArrays
+from lunar_haze.core.transport.lights import LightArrays
 from lunar_haze.core.transport.sampling import basis
 from lunar_haze.core.transport.scene import NORMAL, SceneArrays
+from lunar_haze.core.transport.source_row import AXIS, KIND, MAP, MAP_AT, MAP_SCALE, SUN
 from lunar_haze.core.transport.surfaces import FAR
 
 f32 = np.float32

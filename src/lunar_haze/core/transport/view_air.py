@@ -28,9 +28,9 @@ from lunar_haze.core.transport.air_pixels import (
     spread,
 )
 from lunar_haze.core.transport.air_ways import Ways, ways_of, weighed_sky
-from lunar_haze.core.transport.lights import FIRST, KIND, SUN, SURFACE
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.sky_integral import integrate_sky
+from lunar_haze.core.transport.source_row import FIRST, KIND, SUN, SURFACE
 from lunar_haze.core.transport.surfaces import emission_at
 
 f32 = np.float32

@@ -10,7 +10,7 @@ from lunar_haze.core.air.phase import medium_phase
 from lunar_haze.core.transport.air_draw import draw_distance
 from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
 from lunar_haze.core.transport.emission import sample_light
-from lunar_haze.core.transport.lights import COUNT, FIRST, KIND, MAP, POSITION, RIG, SKY, SUN
+from lunar_haze.core.transport.source_row import ARRAY, COUNT, FIRST, KIND, MAP, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR, MAX_CLEAR_LAYERS, clear_passage, ray_epsilon
 from lunar_haze.core.units.fast_math import angle_of, turned
 
@@ -63,7 +63,7 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
     """
     zero = f32(0.0)
     kind = int(lights.rows[number, KIND])
-    if kind == RIG:
+    if kind == ARRAY:
         count = int(lights.rows[number, COUNT])
         one = min(int(u2 * f32(count)), count - 1)
         u2 = u2 * f32(count) - f32(one)

@@ -14,8 +14,8 @@ import numpy as np
 
 from lunar_haze.core.air.kernels import even_extinction
 from lunar_haze.core.transport.lamp_lobes import expected
-from lunar_haze.core.transport.lights import INTENSITY, KIND, POSITION, RIG, SKY, SUN
-from lunar_haze.core.transport.lights import SURFACE as GLOWING
+from lunar_haze.core.transport.source_row import ARRAY, INTENSITY, KIND, POSITION, SKY, SUN
+from lunar_haze.core.transport.source_row import SURFACE as GLOWING
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -77,7 +77,7 @@ def guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, pen
         row = lights.rows[active[k, 0]]
         kind = int(row[KIND])
         pending[k, WORTH] = f32(-1.0)
-        if kind == SUN or kind == SKY or kind == GLOWING or kind == RIG:
+        if kind == SUN or kind == SKY or kind == GLOWING or kind == ARRAY:
             continue
         cx, cy, cz = row[POSITION] - ox, row[POSITION + 1] - oy, row[POSITION + 2] - oz
         along = min(max(cx * dx + cy * dy + cz * dz, f32(0.0)), far)

@@ -1,0 +1,347 @@
+"""Every number of a document that can be set, as rows bound to what they are of.
+
+A *target* is a source's or a card's id, `AIR` or `CAMERA`. Window and command line read and write through the same
+facets, in the same sections and order.
+"""
+
+import math
+from collections.abc import Callable, Iterable
+from typing import Any
+
+import attrs
+
+from lunar_haze.core.air import rows as air_rows
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.model import Document, Look, Shot
+from lunar_haze.core.errors import DocumentError
+from lunar_haze.core.place.rows import LENS_ROWS
+from lunar_haze.core.sky import rows as sky_rows
+from lunar_haze.core.sky.model import ClearSky, Gradient, Panorama
+from lunar_haze.core.sources.array import LampArray, Placed
+from lunar_haze.core.sources.beam import GATE_ROW, SHUTTER_ROWS
+from lunar_haze.core.sources.cards import CARD_ROWS
+from lunar_haze.core.sources.cutouts import CUTOUT_ROWS
+from lunar_haze.core.sources.gain import lamp_kelvin
+from lunar_haze.core.sources.kinds import kind_of
+from lunar_haze.core.sources.model import ACTS_ON_ROWS, DIMMER_ROW, Sky, Source, Sun
+from lunar_haze.core.sources.orbit import azimuth_and_elevation, distance_to_aim, orbited
+from lunar_haze.core.units.row import Row, inside, row
+
+AIR, CAMERA = "air", "camera"
+AXES = ("east", "north", "up")
+#: Useful spans of levels by unit.
+LEVEL_SPANS = {
+    "lm": (1.0, 50_000.0), "cd": (0.1, 20_000.0), "cd/m2": (1.0, 1e6), "lx": (0.01, 1e5), "true": (0.05, 20.0),
+}  # fmt: skip
+SUN_BRIGHTEST_LX = 130_000.0
+
+
+@attrs.frozen(eq=False)
+class Facet:
+    """A row bound to a target of a document: under which section it stands, how it is read and written."""
+
+    section: str
+    row: Row
+    read: Callable[[Document], float]
+    write: Callable[[Document, float], Document]
+    when: Callable[[Document], bool] = lambda document: True
+
+    @property
+    def name(self) -> str:
+        """Its name, unique within a target."""
+        return self.row.name
+
+
+def _bound(
+    section: str, rows: Iterable[Row], get: Callable[[Document], Any], put: Callable[[Document, Any], Document]
+) -> list[Facet]:
+    """Rows of a value that ``get`` finds in a document and ``put`` lays back."""
+
+    def facet(one: Row) -> Facet:
+        return Facet(
+            section, one, lambda d: one.read(get(d)), lambda d, v: put(d, one.written(get(d), v)),
+            lambda d: one.when(get(d)),
+        )  # fmt: skip
+
+    return [facet(one) for one in rows]
+
+
+def _points(name: str, path: str, where: tuple[float, float, float], about: float = 10.0) -> list[Row]:
+    """Rows of a point of the place: east, north and up [m], their span about where it is now."""
+    return [
+        row(f"{name} {axis}", f"{name}, {axis}", f"{path}.{i}", "m", where[i] - about, where[i] + about, where[i],
+            floor=-1e5, ceiling=1e5, tip=f"metres {axis} of the place's middle" if axis != "up" else "height")
+        for i, axis in enumerate(AXES)
+    ]  # fmt: skip
+
+
+# -- sources ----------------------------------------------------------------------------------------
+
+
+def _source_facets(document: Document, source: Source) -> list[Facet]:
+    source_id, shape = source.id, source.shape
+
+    def get(d: Document) -> Source:
+        found = d.look.source(source_id)
+        return source if found is None else found
+
+    def put(d: Document, changed: Source) -> Document:
+        now = d.look.source(source_id)
+        if now is None:
+            return d
+        if now.shape != changed.shape:
+            return edits.reshape(d, source_id, changed.shape)
+        return edits.replace_source(d, changed)
+
+    found = _bound("level", _level_rows(source), get, put)
+    found.append(_temperature(get, put))
+    found += _bound("colour", [_tint(document)], get, put)
+    kind = kind_of(shape)
+    own = [r for r in kind.rows if r not in (*SHUTTER_ROWS, GATE_ROW)]
+    gate = [r for r in kind.rows if r in (*SHUTTER_ROWS, GATE_ROW)]
+    if isinstance(shape, Placed):
+        found += _place_facets(source_id, shape, get)
+    if isinstance(shape, LampArray):
+        lamp = kind_of(shape.lamp).rows
+        gate = list(inside("lamp", tuple(r for r in lamp if r in (*SHUTTER_ROWS, GATE_ROW))))
+        own += inside("lamp", tuple(r for r in lamp if r not in (*SHUTTER_ROWS, GATE_ROW)))
+    found += _bound("shape", inside("shape", tuple(own)), get, put)
+    found += _bound("beam", inside("shape", tuple(gate)), get, put)
+    found += _cutout_facets(shape, get, put)
+    if isinstance(shape, Sky):
+        found += _sky_facets(source_id, shape)
+    return found + _bound("acts on", ACTS_ON_ROWS, get, put)
+
+
+def _level_rows(source: Source) -> list[Row]:
+    low, high = LEVEL_SPANS[source.unit]
+    if isinstance(source.shape, Sun) and source.unit == "lx":
+        high = SUN_BRIGHTEST_LX
+    return [
+        row("level", "level", "amount", source.unit, low, high, source.amount, ratio=True, floor=0.0,
+            ceiling=edits.AMOUNT_MAX, tip="how much light it gives; the dimmer lies on top"),
+        DIMMER_ROW,
+    ]  # fmt: skip
+
+
+def _temperature(get: Callable[[Document], Source], put: Callable[[Document, Source], Document]) -> Facet:
+    one = row(
+        "colour temperature", "colour temperature", "kelvin", "K", 1800.0, 12_000.0, 6000.0, ratio=True, floor=1000.0,
+        ceiling=15_000.0, tip="low is warm: candle 1850 K, tungsten 2750 K, overcast 7000 K",
+    )  # fmt: skip
+    return Facet(
+        "colour", one, lambda d: lamp_kelvin(get(d), d.look.weather.atmosphere),
+        lambda d, v: put(d, one.written(get(d), v)),
+    )  # fmt: skip
+
+
+def _tint(document: Document) -> Row:
+    air = document.look.weather.atmosphere
+
+    def write(source: Source, value: float) -> Source:
+        return attrs.evolve(source, tint_duv=value, kelvin=lamp_kelvin(source, air))
+
+    return Row("tint", "tint", "", -0.05, 0.05, 0.0, lambda s: s.tint_duv, write, floor=-0.1, ceiling=0.1,
+               tip="toward green above 0, magenta below")  # fmt: skip
+
+
+def _place_facets(source_id: str, shape: Placed, get: Callable[[Document], Source]) -> list[Facet]:
+    def placed(d: Document) -> Placed:
+        now = get(d).shape
+        return now if isinstance(now, Placed) else shape
+
+    def put(d: Document, changed: Placed) -> Document:
+        return edits.reshape(d, source_id, changed)
+
+    def orbit(shape: Placed, **changes: float) -> Placed:
+        azimuth, elevation = azimuth_and_elevation(shape)
+        told = {"azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance_to_aim(shape)} | changes
+        return orbited(shape, **told)
+
+    about = [
+        Row("azimuth", "azimuth", "°", 0.0, 360.0, 180.0, lambda s: azimuth_and_elevation(s)[0],
+            lambda s, v: orbit(s, azimuth_deg=v % 360.0), tip="bearing of the lamp as its aim sees it"),
+        Row("elevation", "elevation", "°", -30.0, 90.0, 35.0, lambda s: azimuth_and_elevation(s)[1],
+            lambda s, v: orbit(s, elevation_deg=v), floor=-90.0, ceiling=90.0, tip="how high it stands over its aim"),
+        Row("distance", "distance", "m", 0.3, 40.0, 3.0, distance_to_aim, lambda s, v: orbit(s, distance_m=v),
+            ratio=True, floor=0.05, ceiling=1e4, tip="from its aim: farther is weaker, and sharper of shadow"),
+        *_points("position", "position", shape.position),
+    ]  # fmt: skip
+    if kind_of(shape).aimed:
+        about += _points("target", "aim", shape.aim)
+    return _bound("place and aim", about, placed, put)
+
+
+def _cutout_facets(shape: Any, get: Callable[[Document], Source], put: Callable) -> list[Facet]:
+    if getattr(shape, "cutout", None) is not None:
+        return _bound("cut-out", inside("shape", inside("cutout", CUTOUT_ROWS)), get, put)
+    if getattr(getattr(shape, "lamp", None), "cutout", None) is not None:
+        return _bound("cut-out", inside("shape", inside("lamp", inside("cutout", CUTOUT_ROWS))), get, put)
+    return []
+
+
+# -- skies ------------------------------------------------------------------------------------------
+
+# The weather of a sky that follows the hour is the look's; that of one set by hand its own.
+
+
+def _sky_facets(source_id: str, shape: Sky) -> list[Facet]:
+    def sky(d: Document) -> Sky:
+        found = d.look.source(source_id)
+        return found.shape if found is not None and isinstance(found.shape, Sky) else shape
+
+    def put_dome(d: Document, dome: Any) -> Document:
+        return edits.change_shape(d, source_id, dome=dome)
+
+    def weather(d: Document) -> Any:
+        now = sky(d)
+        return d.look.weather if now.follows_hour else getattr(now.dome, "weather", d.look.weather)
+
+    def put_weather(d: Document, changed: Any) -> Document:
+        now = sky(d)
+        if now.follows_hour:
+            return edits.change_heavens(d, weather=changed)
+        return put_dome(d, attrs.evolve(now.dome, weather=changed)) if isinstance(now.dome, ClearSky) else d
+
+    if isinstance(shape.dome, Gradient):
+        return []
+    if isinstance(shape.dome, Panorama):
+        photograph = _bound("photograph", sky_rows.PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
+        return photograph + _bound("sky grade", sky_rows.GRADE_ROWS, lambda d: sky(d).dome, put_dome)
+    found = []
+    if not shape.follows_hour:
+        found += _bound("moment", sky_rows.MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
+    for section, rows in (
+        ("haze", sky_rows.HAZE_ROWS), ("clouds", sky_rows.CLOUD_ROWS), ("night", sky_rows.NIGHT_ROWS),
+        ("sky grade", sky_rows.GRADE_ROWS),
+    ):  # fmt: skip
+        found += _bound(section, rows, weather, put_weather)
+    return found
+
+
+# -- the rest ---------------------------------------------------------------------------------------
+
+
+def _card_facets(document: Document, card_id: str) -> list[Facet]:
+    first = next(c for c in document.look.cards if c.id == card_id)
+
+    def get(d: Document) -> Any:
+        return next((c for c in d.look.cards if c.id == card_id), first)
+
+    def put(d: Document, changed: Any) -> Document:
+        cards = tuple(changed if c.id == card_id else c for c in d.look.cards)
+        return edits.change_look(d, cards=cards)
+
+    found = _bound("card", CARD_ROWS, get, put)
+    if first.cutout is not None:
+        found += _bound("cut-out", inside("cutout", CUTOUT_ROWS), get, put)
+    points = [*_points("position", "position", first.position), *_points("target", "aim", first.aim)]
+    return found + _bound("place and aim", points, get, put)
+
+
+def _air_facets(document: Document, bank: int) -> list[Facet]:
+    def get(d: Document) -> Any:
+        return d.look.medium
+
+    def put(d: Document, medium: Any) -> Document:
+        return edits.change_medium(d, **{f.name: getattr(medium, f.name) for f in attrs.fields(type(medium))})
+
+    found = []
+    for section, rows in (
+        ("fog", air_rows.FOG_ROWS), ("scattering", air_rows.SCATTERING_ROWS),
+        ("scattering colour", air_rows.ALBEDO_ROWS), ("patches", air_rows.PATCH_ROWS),
+        ("before or behind", air_rows.STRETCH_ROWS),
+    ):  # fmt: skip
+        found += _bound(section, rows, get, put)
+    banks = document.look.medium.banks
+    if not 0 <= bank < len(banks):
+        return found
+
+    def one(d: Document) -> Any:
+        now = d.look.medium.banks
+        return now[bank] if bank < len(now) else banks[bank]
+
+    def put_bank(d: Document, changed: Any) -> Document:
+        return edits.change_bank(d, bank, **{f.name: getattr(changed, f.name) for f in attrs.fields(type(changed))})
+
+    middle = _points("bank middle", "centre", banks[bank].centre, 20.0)
+    return found + _bound("bank", [*air_rows.BANK_ROWS, *middle], one, put_bank)
+
+
+_EXPOSURE_ROWS = (
+    row("exposure", "exposure", "ev100", "EV", -6.0, 18.0, 12.0, floor=-20.0, ceiling=30.0,
+        tip="EV at ISO 100, locked until you change it: lower is brighter"),
+    row("exposure compensation", "exposure compensation", "stops", "stops", -5.0, 5.0, 0.0, floor=-20.0, ceiling=20.0,
+        tip="brighter above 0"),
+)  # fmt: skip
+_BOUNCES = row("bounces", "bounces", "bounces", "", 0.0, 4.0, 2.0, whole=True, floor=0.0, ceiling=4.0,
+               tip="how often light is thrown on by surfaces: 0 has black shadows")  # fmt: skip
+
+
+def _camera_facets(document: Document) -> list[Facet]:
+    def look(d: Document) -> Look:
+        return d.look
+
+    def put_look(d: Document, changed: Look) -> Document:
+        return edits.with_look(d, changed)
+
+    def camera(d: Document) -> Any:
+        return d.shot.seen_from
+
+    seen = document.shot.seen_from
+    points = [*_points("position", "position", seen.position), *_points("target", "aim", seen.aim)]
+    return [
+        *_bound("exposure", _EXPOSURE_ROWS, look, put_look),
+        *_bound("lens", LENS_ROWS, camera, edits.change_camera),
+        *_bound("place and aim", points, camera, edits.change_camera),
+        *_bound("frames", _frame_rows(document.shot), lambda d: d.shot, edits.with_shot),
+        *_bound("bounced light", [_BOUNCES], look, put_look),
+    ]
+
+
+def _frame_rows(shot: Shot) -> list[Row]:
+    low, high = float(shot.first_frame), float(max(shot.last_frame, shot.first_frame + 1))
+    return [
+        row("first frame", "first frame", "first_frame", "", 1.0, 240.0, 1.0, whole=True, floor=0.0, ceiling=1e6,
+            tip="where the shot begins"),
+        row("last frame", "last frame", "last_frame", "", 1.0, 240.0, 1.0, whole=True, floor=0.0, ceiling=1e6,
+            tip="where it ends"),
+        row("frame", "frame on screen", "frame", "", low, high, low, whole=True, floor=0.0, ceiling=1e6,
+            tip="another frame of the move: does the light still work there?"),
+    ]  # fmt: skip
+
+
+def facets_of(document: Document, target: str, bank: int = 0) -> dict[str, Facet]:
+    """The facets of a target by name, those that are shown now, in their order; ``bank`` is the one that is chosen.
+
+    Raises DocumentError for a target that there is not.
+    """
+    if target == AIR:
+        found = _air_facets(document, bank)
+    elif target == CAMERA:
+        found = _camera_facets(document)
+    elif (source := document.look.source(target)) is not None:
+        found = _source_facets(document, source)
+    elif any(card.id == target for card in document.look.cards):
+        found = _card_facets(document, target)
+    else:
+        raise DocumentError(f"the look has nothing called “{target}”")
+    return {facet.name: facet for facet in found if facet.when(document)}
+
+
+def targets_of(document: Document) -> dict[str, str]:
+    """What a document has that can be set: names as an artist says them, and the target each stands for."""
+    found = {AIR: AIR, CAMERA: CAMERA}
+    for source in document.look.sources:
+        found.setdefault(source.name, source.id)
+    for card in document.look.cards:
+        found.setdefault(card.name, card.id)
+    return found
+
+
+def within(facet: Facet, value: float) -> float:
+    """``value`` where the facet takes it. Raises DocumentError that tells what it takes."""
+    one = facet.row
+    if math.isnan(value) or not one.floor <= value <= one.ceiling:
+        raise DocumentError(f"{one.label} takes {one.floor:g} to {one.ceiling:g} {one.unit}".rstrip())
+    return value

@@ -1,0 +1,117 @@
+"""A row of facets as a value: one number of something frozen, with all that is to be known of it.
+
+Window, command line and whatever changes numbers over time use the same rows. A row belongs to a kind of value (a
+lamp, a medium, a camera); `read` takes its number out of one, `write` makes another with it changed.
+"""
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import attrs
+
+
+@attrs.frozen(eq=False)
+class Row:
+    """``name`` is unique among the rows of a value, ``label`` what stands on screen, ``unit`` that of the number.
+
+    ``low`` and ``high`` are the useful span, what a drag covers; ``floor`` and ``ceiling`` what is taken at all.
+    ``usual`` is the number it is reset to. A ``ratio`` row moves by factors, others by steps; a ``whole`` one takes
+    whole numbers. ``tip`` says what it does to the picture. Numbers past ``endless_from`` mean no end, shown as
+    ``endless``.
+    """
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    usual: float
+    read: Callable[[Any], float]
+    write: Callable[[Any, float], Any]
+    floor: float = -math.inf
+    ceiling: float = math.inf
+    ratio: bool = False
+    whole: bool = False
+    tip: str = ""
+    endless: str = ""
+    #: What stands for zero, where that is a case of its own.
+    zero: str = ""
+    endless_from: float = math.inf
+    #: Whether the row is shown for a value.
+    when: Callable[[Any], bool] = lambda value: True
+
+    def fault_of(self, value: Any) -> str:
+        """What is wrong with the row's number in a value that comes from outside, "" where nothing is.
+
+        Acts such as another scale of the place may carry numbers past what a hand can type: what is taken is wider
+        by as much again, lengths have only to be lengths. What has no meaning at all is a fault.
+        """
+        number = self.read(value)
+        if math.isinf(number) and self.endless:
+            return ""
+        low, high = self.floor, self.ceiling
+        if self.ratio and low > 0:
+            low = low * 1e-6
+            high = math.inf if self.unit in ("m", "km") else high
+        elif not self.whole and math.isfinite(high - low):
+            low, high = (low, high + (high - low)) if low >= 0 else (2 * low - high, 2 * high - low)
+        if low <= number <= high:
+            return ""
+        return f"{self.label} is {number:g}; it takes {self.floor:g} to {self.ceiling:g}"
+
+    def written(self, value: Any, number: float) -> Any:
+        """``value`` with the row's number changed: rounded where it is whole, without end past `endless_from`."""
+        if self.whole:
+            number = float(round(number))
+        return self.write(value, math.inf if number > self.endless_from else number)
+
+
+def _reader(path: list[str]) -> Callable[[Any], float]:
+    def read(value: Any) -> float:
+        for step in path:
+            value = value[int(step)] if step.isdigit() else getattr(value, step)
+        return float(value)
+
+    return read
+
+
+def _writer(path: list[str]) -> Callable[[Any, float], Any]:
+    def write(value: Any, number: float) -> Any:
+        return _put(value, path, number)
+
+    return write
+
+
+def _put(value: Any, path: list[str], number: float) -> Any:
+    first, rest = path[0], path[1:]
+    if first.isdigit():
+        index = int(first)
+        inside = _put(value[index], rest, number) if rest else number
+        return (*value[:index], inside, *value[index + 1 :])
+    old = getattr(value, first)
+    # Fields that count stay whole numbers.
+    inside = _put(old, rest, number) if rest else int(number) if type(old) is int else number
+    return attrs.evolve(value, **{first: inside})
+
+
+def row(
+    name: str, label: str, path: str, unit: str, low: float, high: float, usual: float, **how: Any
+) -> Row:  # fmt: skip
+    """A row of a number that lies at a dotted ``path`` of fields, ``"patches.size_m"`` or ``"position.0"``."""
+    steps = path.split(".")
+    return Row(name, label, unit, low, high, usual, _reader(steps), _writer(steps), **how)
+
+
+def inside(path: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
+    """Rows of a value that lies in a field of another, as rows of that other."""
+
+    def within(one: Row) -> Row:
+        return attrs.evolve(
+            one,
+            read=lambda value: one.read(getattr(value, path)),
+            write=lambda value, number: attrs.evolve(value, **{path: one.write(getattr(value, path), number)}),
+            when=lambda value: one.when(getattr(value, path)),
+        )
+
+    return tuple(within(one) for one in rows)
