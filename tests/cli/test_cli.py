@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.document.files import load
 from lunar_haze.core.sky.lat_long import irradiance
 
 
@@ -160,3 +161,36 @@ def test_bad_input_gets_one_clear_line_and_a_bad_exit(demo, tmp_path, monkeypatc
 def test_help_names_units():
     assert "EV100" in run("render", "--help").stdout
     assert "px" in run("render", "--help").stdout
+
+
+def test_numbers_are_listed_and_set_by_their_names(tmp_path, demo):
+    work = tmp_path / "a.haze"
+    listed = run("set", str(demo), "--look", "lamplit wait")
+    assert listed.returncode == 0
+    lines = dict(line.split(" = ", 1) for line in listed.stdout.splitlines())
+    assert lines["air: visibility"].endswith("m")
+    assert lines["camera: f-number"] == "pinhole"
+    done = run(
+        "set", str(demo), "air: visibility = 80 m", "cool side: dimmer += 1/3", "cool side: dimmer+=1/3", "camera: exposure = -1",
+        "--look", "lamplit wait", "-o", str(work),
+    )
+    assert done.returncode == 0, done.stderr
+    before, after = (load(path)[0].look_named("lamplit wait") for path in (demo, work))
+    assert after.medium.visibility_m == 80.0
+    assert after.ev100 == -1.0
+    now, then = (next(s for s in look.sources if s.name == "cool side").dimmer_stops for look in (after, before))
+    assert now == pytest.approx(then + 2 / 3)
+    assert load(work)[0].current_look == load(demo)[0].current_look
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("no such lamp: level = 2", "nothing called"), ("air: warmth = 2", "has no"), ("air visibility 3", "sets nothing"),
+        ("air: visibility = 3 lx", "does not fit"), ("air: anisotropy = 7", "takes"), ("air: visibility = x", "not a number"),
+    ],
+)
+def test_numbers_that_cannot_be_set_are_told_and_nothing_is_written(tmp_path, demo, text, words):
+    done = run("set", str(demo), text, "-o", str(tmp_path / "a.haze"), expect=1)
+    assert words in done.stderr
+    assert not (tmp_path / "a.haze").exists()

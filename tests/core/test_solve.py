@@ -27,6 +27,7 @@ from lunar_haze.core.solve.openings import filling_panel, gap_along, helper_beam
 from lunar_haze.core.solve.roles import in_frame, propose_fill, propose_glow, propose_rim
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.solve.watch import leaks_of, watch
+from lunar_haze.core.sources import orbit
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Beam, Disc, LampArray, Rectangle, Source, Sun, Tube
 from lunar_haze.core.transport.frame import Frame
@@ -207,21 +208,21 @@ def test_a_shadow_falls_where_it_was_asked_for():
 
 @given(bearing=st.floats(0, 359.9), altitude=st.floats(-85, 85), distance=st.floats(0.2, 40))
 def test_orbits_go_where_they_say(bearing, altitude, distance):
-    moved = placing.orbited(Disc(aim=(1.0, 2.0, 0.5)), bearing, altitude, distance)
-    assert placing.distance_to_aim(moved) == pytest.approx(distance, rel=1e-6)
-    told = placing.bearing_and_height(moved)
+    moved = orbit.orbited(Disc(aim=(1.0, 2.0, 0.5)), bearing, altitude, distance)
+    assert orbit.distance_to_aim(moved) == pytest.approx(distance, rel=1e-6)
+    told = orbit.azimuth_and_elevation(moved)
     assert told[1] == pytest.approx(altitude, abs=1e-6)
     assert math.cos(math.radians(told[0] - bearing)) == pytest.approx(1.0, abs=1e-9)
 
 
 def test_dragging_keeps_the_distance_to_the_aim():
     lamp = Disc((0, 2, 2), (0, 0, 0))
-    away = placing.distance_to_aim(lamp)
+    away = orbit.distance_to_aim(lamp)
     origin = np.array([0.0, -6.0, 1.5])
     for target in ((0.5, 2, 2.1), (1.5, 1.0, 1.0), (-1, 0.5, 2.0)):
         way = np.subtract(target, origin)
         moved = placing.dragged(lamp, origin, way / np.linalg.norm(way))
-        assert placing.distance_to_aim(moved) == pytest.approx(away, rel=1e-6)
+        assert orbit.distance_to_aim(moved) == pytest.approx(away, rel=1e-6)
     past = placing.dragged(lamp, origin, np.array([0.8, 0.6, 0.0]))
     nearest = origin + max(float(-origin @ np.array([0.8, 0.6, 0.0])), 0.05) * np.array([0.8, 0.6, 0.0])
     assert past.position == pytest.approx(nearest), "out of reach: as near as the ray gets"

@@ -22,6 +22,7 @@ from lunar_haze.core.sources.model import (
     Disc,
     IesLamp,
     LampArray,
+    OvalBeam,
     Rectangle,
     Sky,
     Source,
@@ -347,3 +348,41 @@ def test_a_level_in_lux_stays_within_reason_whatever_the_reach(shape, reach):
     lamp = attrs.evolve(shape.lamp, reach_m=reach) if isinstance(shape, LampArray) else None
     near = attrs.evolve(shape, lamp=lamp) if lamp is not None else attrs.evolve(shape, reach_m=reach)
     assert canonical(near, 200.0, "lx") == pytest.approx(canonical(shape, 200.0, "lx"), rel=1e-6)
+
+
+@pytest.mark.parametrize(("wide", "narrow", "turn"), [(60.0, 20.0, 0.0), (30.0, 30.0, 0.0), (70.0, 25.0, 90.0), (20.0, 50.0, 30.0)])
+def test_an_oval_beam_gives_its_lumens_to_its_oval(wide, narrow, turn):
+    """All that it emits arrives on the floor, within its two angles, half at its edge."""
+    lamp = OvalBeam(
+        (0.0, 0.0, 4.0), (0.0, 0.0, 0.0), 0.02, edge=0.3, gate_m=50.0, cone_deg=wide, narrow_deg=narrow, turn_deg=turn
+    )
+    # Lumens by the closed form: intensity over the hemisphere.
+    z, turns = np.linspace(0.0005, 0.9995, 1000), (np.arange(360) + 0.5) * math.pi / 180
+    flux = 0.0
+    for height in z:
+        flat = math.sqrt(1 - height * height)
+        directions = np.stack([flat * np.cos(turns), flat * np.sin(turns), np.full(360, -height)], 1)
+        flux += sum(lamp.relative_intensity(d) for d in directions) * 2 * math.pi / 360 / 1000
+    assert lamp.radiance_per_lumen() * lamp.area_m2() * flux == pytest.approx(1.0, rel=0.01)
+    # Half the axial luminance at either angle (the cosines of lamp and profile aside).
+    side, up, axis = lamp.frame()
+    for way, angle in ((side, wide), (up, narrow)):
+        half = math.radians(angle) / 2
+        direction = math.cos(half) * axis + math.sin(half) * way
+        assert lamp.relative_intensity(direction) / math.cos(half) == pytest.approx(0.5, abs=1e-6)
+
+
+def test_an_oval_beam_on_the_floor_is_as_its_value_says():
+    lamp = OvalBeam(
+        (0.0, 0.0, 4.0), (0.0, 0.0, 0.0), 0.02, edge=0.3, gate_m=50.0, cone_deg=60.0, narrow_deg=20.0
+    )
+    side, up, _axis = lamp.frame()
+    for way, far in ((side, 0.0), (side, 1.2), (side, 2.6), (up, 0.5), (up, 1.1)):
+        point = np.array(lamp.aim) + far * way
+        image = lit(place_of((floor(), WHITE)), down_at(float(point[0]), float(point[1])), lamp)
+        towards = np.subtract(point, lamp.position)
+        distance = float(np.linalg.norm(towards))
+        direction = towards / distance
+        intensity = lamp.radiance_per_lumen() * lamp.area_m2() * lamp.relative_intensity(direction)
+        expected = intensity * abs(direction[2]) / distance**2
+        assert lambert_illuminance(image) == pytest.approx(expected, rel=0.03, abs=2e-4)

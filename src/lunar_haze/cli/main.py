@@ -26,7 +26,7 @@ from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
 
-COMMANDS = ("render", "info", "new", "sky")
+COMMANDS = ("render", "info", "new", "set", "sky")
 
 app = typer.Typer(
     add_completion=False,
@@ -201,6 +201,37 @@ def new(
         _says.print(f"note: {remark[1]}; set it with --scale", markup=False)
     save(new_document(place, modelled, scale, scene=scene), output)
     print(output)
+
+
+@app.command(name="set")
+def set_numbers(
+    file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
+    numbers: Annotated[list[str] | None, typer.Argument(
+        help="Such as 'hand lantern: level = 200 lx', 'air: visibility *= 2'; none lists all.",
+        metavar="'TARGET: ROW = VALUE'",
+    )] = None,
+    shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
+    look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
+    output: Annotated[Path | None, typer.Option(
+        "--output", "-o", help="Document to write; FILE.haze itself if left out.",
+    )] = None,
+) -> None:
+    """List the numbers of a look as the window names them, or set some and save."""
+    from lunar_haze.cli.numbers import assigned, listed, with_current
+
+    before = _open(file)
+    document = with_current(before, shot, look)
+    if not numbers:
+        print("\n".join(listed(document)))
+        return
+    for text in numbers:
+        document = assigned(document, text)
+    target = output or file
+    if target.suffix != SUFFIX:
+        raise DocumentError(f"{target.name} is no document's name; end it in {SUFFIX}")
+    # What stands on screen when it is opened stays what it was.
+    save(with_current(document, before.current_shot, before.current_look), target)
+    print(target)
 
 
 def _moment(text: str) -> tuple[str, float, float]:

@@ -1,36 +1,20 @@
 """Compiles the kernels once, with progress: ``python -m lunar_haze.service.warmup``.
 
-A stamp beside the compiled code names the sources it was made from; while it fits nothing is
-loaded and the command returns at once.
+Where they are compiled already nothing is loaded and the command returns at once.
 """
 
-import hashlib
-import sys
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
-_PACKAGE = Path(__file__).resolve().parent.parent
-_STAMP = _PACKAGE / "__pycache__" / "kernels.stamp"
+from lunar_haze import KERNELS
+from lunar_haze.core.units.kernel_cache import forget_old_kernels
 
-
-def fingerprint() -> str:
-    """Digest of every source that kernels are compiled from, and of the machine's processor."""
-    digest = hashlib.blake2b(digest_size=16)
-    for room in ("transport", "picture", "air", "units", "sky", "place"):
-        for path in sorted((_PACKAGE / "core" / room).glob("*.py")):
-            digest.update(path.read_bytes())
-    cpu = Path("/proc/cpuinfo")
-    if cpu.exists():
-        lines = cpu.read_text().splitlines()
-        digest.update("".join(line for line in lines[:40] if line.startswith(("model name", "flags"))).encode())
-    digest.update(sys.version.encode())
-    return digest.hexdigest()
+_STAMP = KERNELS / "all-compiled"
 
 
 def is_warm() -> bool:
-    """Whether the kernels on disk fit the sources."""
+    """Whether all kernels of the present sources are compiled."""
     try:
-        return _STAMP.read_text() == fingerprint()
+        return _STAMP.exists()
     except OSError:
         return False
 
@@ -131,11 +115,12 @@ def warm(progress: Callable[[str, float], None]) -> None:
         act()
         done += weight
     progress("done", 1.0)
-    _STAMP.parent.mkdir(exist_ok=True)
     try:
-        _STAMP.write_text(fingerprint())
+        _STAMP.parent.mkdir(parents=True, exist_ok=True)
+        _STAMP.touch()
     except OSError:
-        pass  # a read-only installation compiles into the user's cache; checking again costs seconds
+        return  # numba finds a folder of its own; looking whether all is compiled costs seconds at every start
+    forget_old_kernels(KERNELS)
 
 
 if __name__ == "__main__":

@@ -103,8 +103,8 @@ class Header(QWidget):
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(self.status, 1)
         lens = QToolButton()
-        lens.setText("lens")
-        lens.setToolTip("exposure and camera of the shot")
+        lens.setText("camera")
+        lens.setToolTip("exposure, lens and place of the shot's camera")
         lens.clicked.connect(lambda: session.choose(CAMERA))
         row.addWidget(lens)
         for name in ("black", "undo", "redo", "hand-off"):

@@ -39,6 +39,8 @@ QToolButton:hover, QPushButton:hover {{ background: {WELL}; }}
 QToolButton:pressed, QPushButton:pressed {{ background: {EDGE}; }}
 QPushButton {{ border: 1px solid {EDGE}; background: #242424; }}
 QToolButton:checked {{ color: {LIT}; }}
+QToolButton[heading="true"] {{ border: none; padding: 2px 0; color: {TEXT}; font-weight: bold; }}
+QToolButton[heading="true"]:focus {{ color: {CHOSEN}; }}
 QToolButton:disabled, QPushButton:disabled {{ color: #5a5a5a; }}
 QMenu {{ background: #232323; border: 1px solid {EDGE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 18px; background: transparent; }}

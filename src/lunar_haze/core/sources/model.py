@@ -19,11 +19,12 @@ from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.flat import Disc, Rectangle
 from lunar_haze.core.sources.ies_lamp import IesLamp
 from lunar_haze.core.sources.kinds import Shape, kind_of, source_kind
+from lunar_haze.core.sources.oval_beam import OvalBeam
 from lunar_haze.core.sources.tube import Tube
 from lunar_haze.core.units.row import Row, row
 
 #: The kinds of lamp that ship: to bring in their modules declares them.
-LAMPS = (Ball, Beam, Disc, Rectangle, IesLamp, Tube, LampArray)
+LAMPS = (Ball, Beam, Disc, Rectangle, IesLamp, OvalBeam, Tube, LampArray)
 DIMMER_ROW = row(
     "dimmer", "dimmer", "dimmer_stops", "stops", -10.0, 6.0, 0.0, floor=-40.0, ceiling=20.0,
     tip="a mix: it moves the picture at once and costs no render",

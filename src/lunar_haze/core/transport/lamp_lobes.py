@@ -17,6 +17,8 @@ from lunar_haze.core.transport.source_row import (
     GATE_TAN,
     INTENSITY,
     KIND,
+    OVAL,
+    OVAL_INNER,
     POSITION,
     REACH,
     RECTANGLE,
@@ -45,6 +47,15 @@ def smooth_edge(cos_angle, cos_inner, cos_outer):
 
 
 @_jit
+def _oval(row, x, y):
+    """Share that the opening of an oval beam lets through at a point of its gate: `oval_beam.oval_profile`."""
+    y = y / row[OVAL]
+    t = (f32(1.0) - f32(math.sqrt(x * x + y * y))) / max(f32(1.0) - row[OVAL_INNER], f32(1e-6))
+    t = min(max(t, f32(0.0)), f32(1.0))
+    return t * t * (f32(3.0) - f32(2.0) * t)
+
+
+@_jit
 def gate(lights, row, ex, ey, ez, lx, ly, lz):
     """Share that shutters and cut-out of a beam let through, from a point of its lens along a unit direction.
 
@@ -63,6 +74,10 @@ def gate(lights, row, ex, ey, ez, lx, ly, lz):
         return f32(0.0)
     if (bottom > f32(0.0) and y < bottom - f32(1.0)) or (top > f32(0.0) and y > f32(1.0) - top):
         return f32(0.0)
+    if row[OVAL] > f32(0.0):
+        return _oval(row, x, y) * (
+            pattern_at(lights.patterns[int(row[CUTOUT])], x, y) if row[CUTOUT] >= f32(0.0) else f32(1.0)
+        )
     if row[CUTOUT] < f32(0.0):
         return f32(1.0)
     return pattern_at(lights.patterns[int(row[CUTOUT])], x, y)

@@ -66,6 +66,9 @@ MAP_AT = SOURCE.take("map_at", 3)
 MAP_SCALE = SOURCE.take("map_scale")
 #: Of a sky: whether it is drawn through openings (`sky_guide`).
 GUIDED = SOURCE.take("guided")
+#: Of an oval beam: how tall its opening is to its width (0 for a round one), and where its edge begins to fall.
+OVAL = SOURCE.take("oval")
+OVAL_INNER = SOURCE.take("oval_inner")
 COLUMNS = SOURCE.count
 #: Stands for a lamp without reach.
 NO_REACH = 1e9

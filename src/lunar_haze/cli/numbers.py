@@ -1,0 +1,55 @@
+"""Reads and sets the numbers of a document by the names that they have in the window."""
+
+import attrs
+
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.rows import Facet, facets_of, targets_of, within
+from lunar_haze.core.errors import DocumentError
+from lunar_haze.core.units.quantity import format_quantity, parse_quantity
+
+
+def with_current(document: Document, shot: str, look: str) -> Document:
+    """The document with a shot and a look on screen, "" for those that are. Raises DocumentError."""
+    if shot:
+        document = attrs.evolve(document, current_shot=document.shot_named(shot).name)
+    if look:
+        document = attrs.evolve(document, current_look=document.look_named(look).name)
+    return document
+
+
+def shown(facet: Facet, document: Document) -> str:
+    """A number as the window shows it, with its unit."""
+    value = facet.read(document)
+    if value == float("inf"):
+        return facet.row.endless or "no end"
+    return facet.row.zero if value == 0 and facet.row.zero else format_quantity(value, facet.row.unit)
+
+
+def listed(document: Document) -> list[str]:
+    """A line for every number of the current shot and look: target, row, value."""
+    lines = []
+    for name, target in targets_of(document).items():
+        for facet in facets_of(document, target).values():
+            lines.append(f"{name}: {facet.name} = {shown(facet, document)}")
+    return lines
+
+
+def assigned(document: Document, text: str) -> Document:
+    """The document with one number set: ``"hand lantern: level = 200 lx"``, or a step such as ``+=1/3``.
+
+    Raises DocumentError and QuantityError with a sentence to show.
+    """
+    name, colon, rest = text.partition(":")
+    equals = rest.find("=")
+    if not colon or equals < 1:
+        raise DocumentError(f"“{text}” sets nothing; write it as 'hand lantern: level = 200 lx'")
+    at = equals - 1 if rest[equals - 1] in "+-*/" else equals
+    row_name, value = rest[:at].strip(), rest[at if at < equals else equals + 1 :].strip()
+    targets = targets_of(document)
+    if name.strip() not in targets:
+        raise DocumentError(f"the look has nothing called “{name.strip()}”; there are {', '.join(targets)}")
+    facets = facets_of(document, targets[name.strip()])
+    if row_name not in facets:
+        raise DocumentError(f"{name.strip()} has no “{row_name}”; it has {', '.join(facets)}")
+    facet = facets[row_name]
+    return facet.write(document, within(facet, parse_quantity(value, facet.row.unit, facet.read(document))))
