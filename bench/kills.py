@@ -129,8 +129,8 @@ def _rendered(seed: int, spec, reference) -> tuple[float, float]:
     with tempfile.TemporaryDirectory() as folder:
         bench = interrupted.Bench(spec, Path(folder) / "unused")
         client = RenderClient(Path(folder) / "layers")
-        heard: list = []
-        client.start(heard.append)
+        active: list = []
+        client.start(active.append)
         shapes = interrupted.lamps()
 
         def want(moved: bool, passes: int) -> None:
@@ -145,17 +145,17 @@ def _rendered(seed: int, spec, reference) -> tuple[float, float]:
             until = time.monotonic() + float(chance.uniform(0.5, 2.5))
             while time.monotonic() < until or not killed:
                 time.sleep(float(chance.uniform(0.05, 0.3)))
-                if not killed and any(isinstance(e, Published) and e.passes for e in heard):
+                if not killed and any(isinstance(e, Published) and e.passes for e in active):
                     os.kill(client.process_id, signal.SIGKILL)
                     killed = True
                 want(chance.random() < 0.7, 256)
             want(False, 12)
             until = time.monotonic() + 120
-            while not any(isinstance(e, (Finished, Failed)) and e.request_id == bench.last.id for e in heard):
-                if time.monotonic() > until or any(isinstance(e, Lost) for e in heard):
+            while not any(isinstance(e, (Finished, Failed)) and e.request_id == bench.last.id for e in active):
+                if time.monotonic() > until or any(isinstance(e, Lost) for e in active):
                     return np.inf, np.inf
                 time.sleep(0.02)
-            published = [e for e in heard if isinstance(e, Published) and e.request_id == bench.last.id][-1]
+            published = [e for e in active if isinstance(e, Published) and e.request_id == bench.last.id][-1]
             layers = {i.key: (i.surface.copy(), i.air.copy(), i.passes) for i in images_on(client.board, published)}
             return interrupted.worst(layers, reference, bench)
         finally:

@@ -1,4 +1,4 @@
-"""Fixtures for all tests: no test touches the user's own folders."""
+"""Fixtures for all tests: no test linking the user's own folders."""
 
 import os
 from pathlib import Path

@@ -24,12 +24,12 @@ from lunar_haze.core.sources.model import (  # fmt: skip
     Disc,
     IesLamp,
     LampArray,
+    LightLinking,
     Rectangle,
     Sky,
     Source,
     Sun,
     Surface,
-    Touches,
     Tube,
 )
 
@@ -62,7 +62,7 @@ SHAPES = st.one_of(
 )  # fmt: skip
 SOURCES = st.builds(
     Source, id=st.uuids().map(str), name=st.text(min_size=1, max_size=12), shape=SHAPES, matte=SIZE, highlights=SIZE,
-    touches=st.builds(Touches, st.sampled_from(("all", "only", "but")), st.tuples(st.text(max_size=5))),
+    linking=st.builds(LightLinking, st.sampled_from(("all", "only", "but")), st.tuples(st.text(max_size=5))),
     holds_level=st.booleans(), aims_at_subject=st.booleans(), group=st.sampled_from(("", "quay")),
 )  # fmt: skip
 CARDS = st.builds(
@@ -146,7 +146,7 @@ def test_cards_and_spared_objects_decide_the_layer_and_names_do_not():
     assert bare != flagged
     assert flagged == renamed
     assert layers_of(source, Look("l", cards=(attrs.evolve(card, muted=True),)), VIEW, "k") == bare
-    spared = attrs.evolve(source, touches=Touches("but", ("crates",)))
+    spared = attrs.evolve(source, linking=LightLinking("but", ("crates",)))
     assert layers_of(spared, Look("l"), VIEW, "k") != bare
 
 

@@ -16,12 +16,13 @@ from lunar_haze.core.document.rows import AIR, CAMERA, facets_of, targets_of
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import DocumentError, QuantityError
 from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.core.sky.model import SkyGrade
 from lunar_haze.core.sources.amounts import canonical, convert, units_of
 from lunar_haze.core.sources.array import LampArray, as_kind
 from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.kinds import forget_kind, kind_of, kind_tagged, kinds, lamp_kinds, source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, Lamp
-from lunar_haze.core.sources.model import Ball, Beam, Disc, Source, Sun
+from lunar_haze.core.sources.model import Ball, Beam, Disc, LightLinking, Source, Sun
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.lights import Lit, pack_lights
 from lunar_haze.core.transport.scene import PackedPlace
@@ -81,7 +82,7 @@ def test_a_new_kind_goes_from_the_file_to_the_light(square_disc, demo):
     round_one = Disc(toy.shape.position, toy.shape.aim, 0.5 / math.sqrt(math.pi))
     pictures = []
     for shape in (toy.shape, round_one):
-        spec = attrs.evolve(request.layers[0], shape=shape, cards=(), touches=Source("", "", shape).touches)
+        spec = attrs.evolve(request.layers[0], shape=shape, cards=(), linking=Source("", "", shape).linking)
         frame = Frame(PackedPlace(FLOOR), spec.view)
         frame.trace(frame.want([spec]))
         pictures.append(frame.image(spec.key()).surface)
@@ -130,13 +131,17 @@ def test_every_kind_has_units_and_rows_that_it_takes(kind):
 def test_old_words_for_kinds_are_brought_along(demo, version):
     """Format 5 called an IES lamp and an array otherwise."""
     document, _notes = load(demo)
-    document = edits.add_source(document, Source("a", "a", LampArray(lamp=Disc()), 10.0, "lm"))
+    linked = LightLinking("only", ("hut",))
+    document = edits.add_source(document, Source("a", "a", LampArray(lamp=Disc()), 10.0, "lm", linking=linked))
+    graded = attrs.evolve(document.look.weather, grade=SkyGrade(saturation=0.5))
+    document = edits.change_heavens(document, weather=graded)
     data = json.loads(to_json(document, None))
     data["lunar_haze"] = version
     text = json.dumps(data).replace('"kind": "array"', '"kind": "rig"')
+    text = text.replace('"linking":', '"touches":').replace('"grade":', '"bend":')
     again, notes = from_json(text, demo.parent, "old")
     assert not notes
-    assert again.look.source("a") == document.look.source("a")
+    assert again == document
 
 
 # -- rows -------------------------------------------------------------------------------------------

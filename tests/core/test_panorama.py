@@ -14,7 +14,7 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.handoff.stills import write_exr, write_hdr
 from lunar_haze.core.sky.dome import dome_illuminance_lx, dome_radiance
 from lunar_haze.core.sky.lat_long import direction_of, irradiance, map_directions
-from lunar_haze.core.sky.model import Bend, Panorama
+from lunar_haze.core.sky.model import Panorama, SkyGrade
 from lunar_haze.core.sky.panorama import WIDEST_KEPT, file_digest, lobe_bearing, lobe_light, read_panorama
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Sky, Source
@@ -152,7 +152,7 @@ def test_sun_taken_out_and_sky_add_up_to_the_photograph(sunny):
 
 def test_bends_and_soft_horizons_keep_the_light(sunny):
     dome = dome_of(sunny)
-    bent = dome_radiance(attrs.evolve(dome, bend=Bend(0.2, 60.0), hue_deg=20.0), 64, 128)
+    bent = dome_radiance(attrs.evolve(dome, grade=SkyGrade(0.2, 60.0), hue_deg=20.0), 64, 128)
     assert (bent @ LUMINANCE_WEIGHTS).mean() == pytest.approx(
         (dome_radiance(dome, 64, 128) @ LUMINANCE_WEIGHTS).mean(), rel=0.01
     )

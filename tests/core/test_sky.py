@@ -16,14 +16,14 @@ from lunar_haze.cli.main import _moment
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky import moonlight
-from lunar_haze.core.sky.bend import bent
 from lunar_haze.core.sky.bodhaine1999 import scattering_per_km
 from lunar_haze.core.sky.clear_air import BANDS, MEAN_CLEAR_KM, SUN_ACESCG, SUN_LX, Atmosphere
 from lunar_haze.core.sky.clouds import let_through, mean_sun_share, sun_share, thickness_tile
 from lunar_haze.core.sky.dome import body_light, dome_illuminance_lx, dome_radiance, sky_view, sun_light
 from lunar_haze.core.sky.ephemeris import Site, events, heavens
+from lunar_haze.core.sky.grade import bent
 from lunar_haze.core.sky.lat_long import bearing_of, direction_of, illuminance_lx, irradiance, map_directions
-from lunar_haze.core.sky.model import CLOUDS, Bend, ClearSky, CloudLayer, Gradient, Weather
+from lunar_haze.core.sky.model import CLOUDS, ClearSky, CloudLayer, Gradient, SkyGrade, Weather
 from lunar_haze.core.sky.night import GALAXY, turn
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg, transmittance_at
 from lunar_haze.core.sky.us76 import air_density, ozone_share_per_km
@@ -322,17 +322,17 @@ def test_weather_dims_the_day():
 @example(2.0, 200.0, 0.0, -60.0, (1.0, 1.0, 1.0))
 def test_bends_keep_the_light_and_make_no_negative_channel(saturation, warmth, hold, hue, colour):
     sky = np.random.default_rng(3).uniform(0.05, 2.0, (6, 5, 3))
-    changed = bent(sky, Bend(saturation, warmth, colour, hold), hue)
+    changed = bent(sky, SkyGrade(saturation, warmth, colour, hold), hue)
     assert changed.min() >= 0.0
     assert changed @ LUMINANCE_WEIGHTS == pytest.approx(sky @ LUMINANCE_WEIGHTS, rel=1e-6)
 
 
 def test_a_bend_of_nothing_is_nothing_and_grey_is_grey():
     sky = np.random.default_rng(4).uniform(0.05, 2.0, (6, 5, 3))
-    assert bent(sky, Bend()) is sky
-    grey = bent(sky, Bend(saturation=0.0))
+    assert bent(sky, SkyGrade()) is sky
+    grey = bent(sky, SkyGrade(saturation=0.0))
     assert np.ptp(grey, axis=-1).max() == pytest.approx(0.0, abs=1e-9)
-    warm = bent(sky, Bend(warmth_mired=60.0))
+    warm = bent(sky, SkyGrade(warmth_mired=60.0))
     assert (warm[..., 0] / warm[..., 2] > sky[..., 0] / sky[..., 2]).all()
 
 

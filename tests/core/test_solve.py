@@ -165,9 +165,9 @@ def test_a_group_is_balanced_as_one():
     dimmed = edits.change_group(document, "quay", dimmer_stops=-2.0)
     assert [s.dimmer_stops for s in dimmed.look.balanced()] == [-3.0, -2.0]
     assert [s.dimmer_stops for s in dimmed.look.sources] == [-1.0, 0.0], "its own dimmer stays"
-    assert edits.change_group(document, "quay", muted=True).look.heard() == frozenset()
+    assert edits.change_group(document, "quay", muted=True).look.active() == frozenset()
     third = edits.add_source(document, Source("c", "other", Ball()))
-    assert edits.change_group(third, "quay", alone=True).look.heard() == {"a", "b"}
+    assert edits.change_group(third, "quay", alone=True).look.active() == {"a", "b"}
     renamed = edits.change_group(document, "quay", name="pier")
     assert {s.group for s in renamed.look.sources} == {"pier"}
     empty = edits.put_in_group(edits.put_in_group(document, "a", ""), "b", "")

@@ -22,12 +22,12 @@ from lunar_haze.core.sources.model import (
     Disc,
     IesLamp,
     LampArray,
+    LightLinking,
     OvalBeam,
     Rectangle,
     Sky,
     Source,
     Sun,
-    Touches,
     Tube,
 )
 from lunar_haze.core.transport.frame import Emphasis, Frame
@@ -178,8 +178,8 @@ def test_a_source_lights_what_it_is_told_to_light_and_nothing_else():
     place = place_of((left, WHITE), (right, WHITE))
     lamp = Ball((0, 0, 2.0), 0.1)
     camera = Camera((0, -0.01, 5), (0, 0, 0), 60.0)
-    told = (Touches(), Touches("only", ("part 0",)), Touches("but", ("part 0",)))
-    everything, only, but = (traced(place, camera, [spec(lamp, touches=t)])[0] for t in told)
+    told = (LightLinking(), LightLinking("only", ("part 0",)), LightLinking("but", ("part 0",)))
+    everything, only, but = (traced(place, camera, [spec(lamp, linking=t)])[0] for t in told)
     half = everything.surface.shape[1] // 2
     assert only.surface[:, half + 1 :].max() == 0.0
     assert but.surface[:, : half - 1].max() == 0.0

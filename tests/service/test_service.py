@@ -139,7 +139,7 @@ def test_passes_go_where_they_matter(client, request_for, demo):
     client.want(request)
     passes = _passes(until(client, Finished, 1))
     silent = {g.key for g in request.gains if not any(g.surface) and not any(g.air)}
-    assert {passes[k] for k in silent & passes.keys()} == {1}, "a sun that is not heard has a pass for its card"
+    assert {passes[k] for k in silent & passes.keys()} == {1}, "a sun that is not active has a pass for its card"
     assert max(passes.values()) == 16
     still = attrs.evolve(request, id=2, live=False)
     client.want(still)

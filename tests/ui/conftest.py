@@ -29,7 +29,7 @@ def work(tmp_path, demo):
 @pytest.fixture(autouse=True)
 def _unasked(monkeypatch):
     """No question stops a test: work without a name is kept, and nothing else is answered with yes."""
-    answers = {"unsaved work": "keep it for later", "still": "give it up"}
+    answers = {"black": "silence this one", "unsaved work": "keep it for later", "still": "give it up"}
 
     def ask(_parent, title, _text, _more, choices, escape=""):
         return answers.get(title, escape or choices[-1])

@@ -137,7 +137,7 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
     combo(window, "clouds").textActivated.emit("broken")
     assert source(window, "sun").shape.clouds == CLOUDS["broken"] == source(window, "sky").shape.dome.weather.clouds
     drag(window.facets.wells["saturation"], QPoint(100, 10), QPoint(40, 10))
-    assert source(window, "sky").shape.dome.weather.bend.saturation < 1.0
+    assert source(window, "sky").shape.dome.weather.grade.saturation < 1.0
     for _ in range(3):
         QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert look_of(window).weather.atmosphere.visibility_km > 50.0

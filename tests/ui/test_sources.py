@@ -181,9 +181,9 @@ def test_the_slip_places_by_effect(window):
     assert line == pytest.approx(0.0, abs=1e-6)
     slip_act(window, floor, "focus here")
     slip_act(window, floor, "keep ball off jetty")
-    assert source(window, lamp).touches.spares("jetty")
+    assert source(window, lamp).linking.spares("jetty")
     slip_act(window, floor, "let ball light jetty")
-    assert not source(window, lamp).touches.spares("jetty")
+    assert not source(window, lamp).linking.spares("jetty")
 
 
 def test_a_card_is_put_pulled_turned_pale_and_taken_away(window):
@@ -324,7 +324,7 @@ def test_groups_fold_into_one_card_that_balances_them(window):
     card.renew()
     card.repaint()
     card.toggle("muted")
-    assert not {a, b} & window.session.document.look.heard()
+    assert not {a, b} & window.session.document.look.active()
     card.toggle("muted")
     card.mark("moss")
     moss = theme.qcolor(theme.MARKS["moss"]).rgb()
@@ -526,8 +526,8 @@ def test_a_night_is_set_up_from_black_in_under_sixty_acts(window, qtbot):
     did()
     assert acts < 60
     look = window.session.document.look
-    heard = look.heard()
-    names = {s.name for s in look.sources if s.id in heard}
+    active = look.active()
+    names = {s.name for s in look.sources if s.id in active}
     assert {"oil lantern", "rectangle", "glow behind", "beam", "eye light", "rim", "hand lantern"} <= names
     assert source(window, warm).kelvin < 2500 < source(window, cool).kelvin
     assert source(window, leaves).shape.cutout.kind == "leaves"

@@ -49,11 +49,11 @@ def move(widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
 
 def test_a_drag_over_the_whole_width_covers_the_useful_range(well, qtbot):
     well.set_value(1.0)
-    heard = []
-    well.moved.connect(heard.append)
+    active = []
+    well.moved.connect(active.append)
     with qtbot.waitSignal(well.settled):
         move(well, (10, 10), (250, 10))
-    assert heard == sorted(heard)
+    assert active == sorted(active)
     assert well.value == pytest.approx(1000.0, rel=0.05)
 
 

@@ -65,7 +65,7 @@ class SmallPictures:
     def of(
         self, job: Job, present: dict[str, LayerImage], rested: bool = False
     ) -> tuple[list[LayerImage], NDArray[np.float32] | None]:
-        """Small layers that the job lacks and that are heard, and the mix freed of grain, if that is wanted.
+        """Small layers that the job lacks and that are active, and the mix freed of grain, if that is wanted.
 
         ``present`` are the layers that are there already, at full size. The mix is of full size as well, laid out
         along the edges that the lens sees. ``rested`` takes more passes: nobody waits for the next.

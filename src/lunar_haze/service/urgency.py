@@ -18,7 +18,7 @@ from lunar_haze.core.transport.frame import Emphasis, Frame
 
 #: Silent layers get one pass, for their card on the rail, once the picture has this many.
 SILENT_AFTER = 4
-#: Every layer that is heard gets this share of the passes at least.
+#: Every layer that is active gets this share of the passes at least.
 LEAST = 1 / 16
 STEP = 7
 

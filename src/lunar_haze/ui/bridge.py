@@ -283,8 +283,8 @@ class RenderBridge(QObject):
             return
         self._board = board
         images = images_on(board, event)
-        heard = {g.key for g in self._shown_gains() if not g.is_silent}
-        fresh = ({i.key for i in images} ^ set(self._images)) & heard
+        active = {g.key for g in self._shown_gains() if not g.is_silent}
+        fresh = ({i.key for i in images} ^ set(self._images)) & active
         self._images = {i.key: i for i in images}
         self._mixer.set_layers(images)
         # A clean picture may come before the layers that it was made of.
@@ -292,7 +292,7 @@ class RenderBridge(QObject):
             self._clean = None
         self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
         # Without some of its light the picture would be dark for a moment: the old one stays that long.
-        whole = heard <= self._images.keys()
+        whole = active <= self._images.keys()
         if whole or self.picture is None:
             self.refresh()
         if whole:
@@ -376,10 +376,10 @@ class RenderBridge(QObject):
         return self._images.get(key)
 
     def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
-        """Surface and air of every heard source that is known, by its id, as mixed, ``step`` times smaller."""
+        """Surface and air of every active source that is known, by its id, as mixed, ``step`` times smaller."""
         look = self.session.document.look
         found: dict[str, tuple[NDArray, NDArray]] = {}
-        for source in (s for s in look.balanced() if s.id in look.heard()):
+        for source in (s for s in look.balanced() if s.id in look.active()):
             for gain in self.lone_gains((source,)):
                 image = self._images.get(gain.key)
                 if image is not None:

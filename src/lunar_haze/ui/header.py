@@ -11,6 +11,7 @@ from lunar_haze.core.document.model import Pin
 from lunar_haze.core.document.rows import CAMERA
 from lunar_haze.ui import theme
 from lunar_haze.ui.choice import Choice
+from lunar_haze.ui.list_menus import ListMenu
 from lunar_haze.ui.session import Session
 
 HEIGHT = 40
@@ -72,6 +73,7 @@ class Header(QWidget):
         self.session = session
         self.pin_image: Callable[[str], QImage | None] = lambda pin_id: None
         self.before_pin = ""
+        self.list_menus: dict[str, ListMenu] = {}
         self.on_pin: Callable[[str, str], None] = lambda act, pin_id: None
         self.setFixedHeight(HEIGHT)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -84,6 +86,7 @@ class Header(QWidget):
         row.addWidget(self.place)
         row.addSpacing(10)
         self.shots = self._choice(row, "shot", self._take_shot)
+        self._list_button(row, "shot")
         self.lock = QToolButton()
         self.lock.setIcon(theme.icon("lock"))
         self.lock.setCheckable(True)
@@ -93,6 +96,7 @@ class Header(QWidget):
         row.addWidget(self.lock)
         row.addSpacing(8)
         self.looks = self._choice(row, "look", self._take_look)
+        self._list_button(row, "look")
         row.addSpacing(8)
         self._button(row, actions["pin"], "pin")
         self.pins = QHBoxLayout()
@@ -142,6 +146,11 @@ class Header(QWidget):
         choice.textActivated.connect(take)
         row.addWidget(choice)
         return choice
+
+    def _list_button(self, row: QHBoxLayout, what: str) -> None:
+        button = QToolButton()
+        self.list_menus[what] = ListMenu(self.session, what, button)
+        row.addWidget(button)
 
     def _take_shot(self, name: str) -> None:
         import attrs

@@ -29,6 +29,7 @@ ACTS = (
     Act("save-as", "save under a new name", "Ctrl+Shift+S"),
     Act("undo", "undo", "Ctrl+Z"),
     Act("redo", "redo", "Ctrl+Shift+Z"),
+    Act("add", "add a source, a flag, mist ...", "A"),
     Act("hand-off", "hand-off: write a still", "Ctrl+E"),
     Act("quit", "quit", "Ctrl+Q"),
     Act("pin", "pin this state", "P"),

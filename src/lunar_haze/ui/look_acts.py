@@ -5,10 +5,11 @@ from collections.abc import Callable
 import attrs
 from PySide6.QtWidgets import QInputDialog, QWidget
 
-from lunar_haze.core.document import edits
+from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.ui import questions
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.session import Session
 
@@ -32,9 +33,21 @@ class LookActs:
         self._say, self._set_hour, self._parent = say, set_hour, parent
 
     def start_from_black(self) -> None:
-        """Silence everything that gives light."""
-        if self.session.is_open:
-            self.session.act("start from black", edits.start_from_black(self.session.document))
+        """Begin from black: in a new empty look, or with everything silenced in this one."""
+        if not self.session.is_open:
+            return
+        document = self.session.document
+        answer = questions.ask(
+            self._parent, "black", "Start from black.",
+            "A new empty look keeps hour and exposure, and this one stays as it is; silenced, its sources stay and are "
+            "brought up one by one.",
+            ["new empty look", "silence this one", "leave it"],
+        )  # fmt: skip
+        if answer == "new empty look":
+            self.session.act("new empty look", lists.add_empty_look(document, "from black"))
+            self._say("a new look without light; A adds the first source", False)
+        elif answer == "silence this one":
+            self.session.act("start from black", edits.start_from_black(document))
             self._say("everything is silenced; choose a card and press N to bring it up", False)
 
     def set_exposure_from_picture(self) -> None:

@@ -53,6 +53,8 @@ class PictureView(QWidget):
         self.progress = ("", 0.0)
         #: Takes a proposal that is shown; says whether there was one.
         self.take_ghost: Callable[[], bool] = lambda: False
+        #: Puts what is being added where a click is; says whether anything is being added.
+        self.put_at: Callable[[Seen | None], bool] = lambda seen: False
         self.surround = theme.SURROUND
         self._isolated: int | None = None
         self._isolated_image: QImage | None = None
@@ -276,6 +278,8 @@ class PictureView(QWidget):
                 take(colour)
             return
         seen = self.bridge.seen_at(*self.to_picture(at))
+        if self.put_at(seen):
+            return
         slip = self.slip(at, seen)
         if slip is not None:
             slip.exec(self.mapToGlobal(at.toPoint()))

@@ -57,9 +57,9 @@ class PlanMarks:
         self.painter.setBrush(theme.qcolor(theme.TEXT))
         self.painter.drawEllipse(eye, 3, 3)
 
-    def source(self, source: Source, heard: bool) -> None:
+    def source(self, source: Source, active: bool) -> None:
         """A source's mark with its throw as a faint pool; the chosen one is ringed."""
-        colour = theme.qcolor(self.view.session.light_hex(source), 1.0 if heard else 0.35)
+        colour = theme.qcolor(self.view.session.light_hex(source), 1.0 if active else 0.35)
         chosen = source.id == self.view.session.chosen
         shape = source.shape
         if isinstance(shape, Sun):
@@ -67,7 +67,7 @@ class PlanMarks:
                 return
             at = self.view.sun_mark(shape)
             middle = QPointF((self.view.width() - STRIP) / 2, self.view.height() / 2)
-            faint = theme.qcolor(self.view.session.light_hex(source), 0.35 if heard else 0.12)
+            faint = theme.qcolor(self.view.session.light_hex(source), 0.35 if active else 0.12)
             self.painter.setPen(QPen(faint, 1, Qt.PenStyle.DashLine))
             self.painter.drawLine(at, at + (middle - at) * 0.35)
             spots = [at]
@@ -90,7 +90,7 @@ class PlanMarks:
             if not few and not chosen:
                 self.painter.fillRect(QRectF(at.x() - 1.5, at.y() - 1.5, 3, 3), colour)
                 continue
-            if heard and not isinstance(shape, Sun):
+            if active and not isinstance(shape, Sun):
                 pool = QRadialGradient(at, 26)
                 pool.setColorAt(0, theme.qcolor(self.view.session.light_hex(source), 0.34))
                 pool.setColorAt(1, theme.qcolor(self.view.session.light_hex(source), 0.0))

@@ -1,10 +1,10 @@
 """The plan: the place from above with the frame's view wedge and every source as a mark that can be pulled."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -30,6 +30,8 @@ from lunar_haze.ui.plan_marks import STRIP, PlanMarks
 from lunar_haze.ui.session import Session
 
 REACH = 9.0
+#: A press that moves less than this [px] is a click.
+STILL = 4
 
 
 def fixtures(place: Place, material: str) -> list[tuple[float, float, float]]:
@@ -50,6 +52,8 @@ def fixtures(place: Place, material: str) -> list[tuple[float, float, float]]:
 class PlanView(QWidget):
     """North is up, or height from a side. Drag a mark to move it, its ring to aim it, the strip for its height."""
 
+    #: A right click, and where on screen.
+    asked = Signal(QPoint)
     _relief_ready = Signal(object)
 
     def __init__(self, session: Session) -> None:
@@ -66,7 +70,9 @@ class PlanView(QWidget):
         self._fixtures: dict[str, list[tuple[float, float, float]]] = {}
         self.rim = KeptDrawing()
         self._gesture: tuple[str, str] | None = None
-        self._last = QPointF()
+        self._last = self._pressed = QPointF()
+        #: Puts what is being added at a point of the ground [m]; says whether anything is being added.
+        self.put_on_ground: Callable[[float, float], bool] = lambda east, north: False
         self.setMinimumSize(200, 160)
         self.setMouseTracking(True)
         self.setAccessibleName("plan")
@@ -209,7 +215,7 @@ class PlanView(QWidget):
     # -- hand -----------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._last = event.position()
+        self._last = self._pressed = event.position()
         self._gesture = ("pan", "")
         if not self.session.is_open:
             return
@@ -272,8 +278,15 @@ class PlanView(QWidget):
         return math.degrees(math.atan2(away.x(), -away.y())) % 360.0
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        still = (event.position() - self._pressed).manhattanLength() < STILL
         self._gesture = None
         self.session.seal()
+        if not still or not self.session.is_open:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self.asked.emit(event.globalPosition().toPoint())
+        elif self.side == "above" and event.button() == Qt.MouseButton.LeftButton:
+            self.put_on_ground(*self.to_ground(event.position()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._frame_all()
@@ -315,9 +328,9 @@ class PlanView(QWidget):
         marks = PlanMarks(self, painter)
         marks.wedge()
         look = self.session.document.look
-        heard = look.heard()
+        active = look.active()
         for source in look.sources:
-            marks.source(source, source.id in heard)
+            marks.source(source, source.id in active)
         for number, bank in enumerate(look.medium.banks):
             marks.bank(bank, number == self.session.chosen_bank and self.session.chosen == AIR)
         for card in look.cards:

@@ -112,13 +112,13 @@ class Card(QWidget):
         painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
         source = self.source
         look = self.session.document.look
-        heard = source is None or source.id in look.heard()
-        paint_share(painter, self.image, heard)
+        active = source is None or source.id in look.active()
+        paint_share(painter, self.image, active)
         if source is not None:
             paint_mark(painter, look.group(source.group))
         name = "air" if source is None else source.name
         painter.setFont(theme.font())
-        painter.setPen(theme.qcolor(theme.TEXT if heard else theme.DIM))
+        painter.setPen(theme.qcolor(theme.TEXT if active else theme.DIM))
         metrics = painter.fontMetrics()
         painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
                          metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
@@ -252,8 +252,8 @@ def paint_mark(painter: QPainter, group: Group | None) -> None:
         painter.fillRect(QRectF(0, PICTURE_HEIGHT - 3, CARD_WIDTH, 3), theme.qcolor(theme.MARKS[group.colour]))
 
 
-def paint_share(painter: QPainter, image: QImage | None, heard: bool) -> None:
-    """The picture of a card, dim when it is not heard."""
+def paint_share(painter: QPainter, image: QImage | None, active: bool) -> None:
+    """The picture of a card, dim when it is not active."""
     frame = QRectF(0, 0, CARD_WIDTH, PICTURE_HEIGHT)
     painter.fillRect(frame, theme.qcolor("#000000"))
     if image is None:
@@ -263,7 +263,7 @@ def paint_share(painter: QPainter, image: QImage | None, heard: bool) -> None:
         (CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height()
     )
     painter.setClipRect(frame)
-    painter.setOpacity(1.0 if heard else 0.22)
+    painter.setOpacity(1.0 if active else 0.22)
     painter.drawImage(target, image)
     painter.setOpacity(1.0)
     painter.setClipping(False)

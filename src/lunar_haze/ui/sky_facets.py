@@ -1,4 +1,4 @@
-"""Facets of suns, moons and skies: hour or by hand, haze, clouds, panorama, the bend of colours."""
+"""Facets of suns, moons and skies: hour or by hand, haze, clouds, panorama, the grade of its colours."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -13,7 +13,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.photographs import sun_of_panorama, with_photograph
 from lunar_haze.core.errors import SkyError
-from lunar_haze.core.sky.model import CLOUDS, Bend, ClearSky, Gradient, Panorama, Weather
+from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient, Panorama, SkyGrade, Weather
 from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
 from lunar_haze.core.sources.model import Sky, Source
 from lunar_haze.ui.choice import Choice
@@ -63,7 +63,7 @@ class SkyFacets:
     # -- sky ------------------------------------------------------------------------------------
 
     def fill_sky(self) -> None:
-        """What the dome is, what it does, and its bend."""
+        """What the dome is, what it does, and its grade."""
         kind = Choice()
         kind.setAccessibleName("kind of sky")
         kind.setToolTip("what stands as the sky")
@@ -166,11 +166,11 @@ class SkyFacets:
         photograph = isinstance(self._source.shape.dome, Panorama)
         change = self._change_dome if photograph else self._change_weather
 
-        def now() -> Bend:
-            return (self._source.shape.dome if photograph else self._weather()).bend
+        def now() -> SkyGrade:
+            return (self._source.shape.dome if photograph else self._weather()).grade
 
         column.rows("saturation", "warmer")
-        self._colour("colour to suppress", lambda: now().hold, lambda rgb: change(bend=attrs.evolve(now(), hold=rgb)))
+        self._colour("colour to suppress", lambda: now().hold, lambda rgb: change(grade=attrs.evolve(now(), hold=rgb)))
         pick = QPushButton("pick it in the picture")
         pick.setToolTip("the next click in the picture gives the colour that is suppressed")
         pick.clicked.connect(self._pick_hold)

@@ -14,13 +14,13 @@ from lunar_haze.core.solve.placing import following
 from lunar_haze.core.sources.amounts import units_of
 from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
-from lunar_haze.core.sources.model import ROLES, Sky, Source, Sun, Surface, Touches
+from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun, Surface
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
 
-TOUCH_WORDS = {"all": "lights everything", "only": "lights only", "but": "lights all but"}
+LINKING_WORDS = {"all": "lights everything", "only": "lights only", "but": "lights all but"}
 
 
 def levelled(rgb: np.ndarray) -> tuple[float, float, float]:
@@ -255,8 +255,8 @@ class SourceFacets:
         mode = Choice()
         mode.setAccessibleName("which objects it lights")
         mode.setToolTip("light everything, only some objects, or all but some")
-        mode.addItems(list(TOUCH_WORDS.values()))
-        mode.activated.connect(lambda i: self._set_touches(mode=list(TOUCH_WORDS)[i]))
+        mode.addItems(list(LINKING_WORDS.values()))
+        mode.activated.connect(lambda i: self._set_linking(mode=list(LINKING_WORDS)[i]))
         objects = QToolButton()
         objects.setToolTip("which objects")
         objects.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -266,10 +266,10 @@ class SourceFacets:
         self._column.lay(mode, objects)
 
         def show() -> None:
-            touches = self._now().touches
-            mode.setCurrentIndex(list(TOUCH_WORDS).index(touches.mode))
-            objects.setEnabled(touches.mode != "all")
-            objects.setText(f"{len(touches.objects)} objects" if touches.mode != "all" else "objects")
+            linking = self._now().linking
+            mode.setCurrentIndex(list(LINKING_WORDS).index(linking.mode))
+            objects.setEnabled(linking.mode != "all")
+            objects.setText(f"{len(linking.objects)} objects" if linking.mode != "all" else "objects")
 
         self._column.on_refresh(show)
 
@@ -279,25 +279,25 @@ class SourceFacets:
             self._session.document, self._id, with_lamp(shape, attrs.evolve(lamp_of(shape), seen=on))
         )
 
-    def _set_touches(self, **changes: object) -> None:
-        touches = attrs.evolve(self._now().touches, **changes)
-        if touches.mode != "all" and not touches.objects:
-            touches = attrs.evolve(touches, objects=self._session.document.shot.subject)
-        self._session.act("what it lights", self._changed(touches=touches if touches.mode != "all" else Touches()))
+    def _set_linking(self, **changes: object) -> None:
+        linking = attrs.evolve(self._now().linking, **changes)
+        if linking.mode != "all" and not linking.objects:
+            linking = attrs.evolve(linking, objects=self._session.document.shot.subject)
+        self._session.act("what it lights", self._changed(linking=linking if linking.mode != "all" else LightLinking()))
 
     def _fill_objects(self, menu: QMenu) -> None:
         menu.clear()
         place = self._session.place
-        chosen = self._now().touches.objects
+        chosen = self._now().linking.objects
         for name in place.objects if place is not None else ():
             action = menu.addAction(name)
             action.setCheckable(True)
             action.setChecked(name in chosen)
-            action.triggered.connect(lambda on, n=name: self.touch_object(n, on))
+            action.triggered.connect(lambda on, n=name: self.link_object(n, on))
 
-    def touch_object(self, name: str, on: bool) -> None:
+    def link_object(self, name: str, on: bool) -> None:
         """Put an object on the source's list, or take it off."""
-        rest = tuple(n for n in self._now().touches.objects if n != name)
-        self._set_touches(objects=(*rest, name) if on else rest)
+        rest = tuple(n for n in self._now().linking.objects if n != name)
+        self._set_linking(objects=(*rest, name) if on else rest)
 
 

@@ -94,7 +94,7 @@ class SurfaceActs:
             name = self.session.place.objects[seen.object]
             menu.addAction(f"make {name} the subject", lambda: self._make_subject(seen))
             if chosen is not None:
-                touched = not chosen.touches.spares(name)
+                touched = not chosen.linking.excludes(name)
                 words = f"keep {chosen.name} off {name}" if touched else f"let {chosen.name} light {name}"
                 menu.addAction(words, lambda: self._touch(chosen, name, not touched))
         return menu
@@ -280,13 +280,13 @@ class SurfaceActs:
         self.session.said.emit(f"{name} is the subject of {self.session.document.current_shot}", False)
 
     def _touch(self, source: Source, name: str, lit: bool) -> None:
-        touches = source.touches
-        mode = "but" if touches.mode == "all" else touches.mode
+        linking = source.linking
+        mode = "but" if linking.mode == "all" else linking.mode
         listed = (mode == "but") != lit
-        rest = tuple(n for n in touches.objects if n != name)
+        rest = tuple(n for n in linking.objects if n != name)
         names = (*rest, name) if listed else rest
-        changed = attrs.evolve(touches, mode=mode if names or mode == "only" else "all", objects=names)
-        self.session.act("what it lights", edits.change_source(self.session.document, source.id, touches=changed))
+        changed = attrs.evolve(linking, mode=mode if names or mode == "only" else "all", objects=names)
+        self.session.act("what it lights", edits.change_source(self.session.document, source.id, linking=changed))
 
     # -- readings ---------------------------------------------------------------------------------
 
@@ -299,7 +299,7 @@ class SurfaceActs:
         return picture[int(y * picture.shape[0]), int(x * picture.shape[1])].astype(float)
 
     def hold_back(self, sky: Source, at: QPointF) -> None:
-        """Let the colour under a position be the one that the sky's bend holds back."""
+        """Let the colour under a position be the one that the sky's grade suppresses."""
         rgb = self.colour_at(at)
         if rgb is None or rgb.max() <= 0:
             return

@@ -97,7 +97,22 @@ _STROKES = {
     "alone": "M10 3 V6 M10 14 V17 M3 10 H6 M14 10 H17 M7.5 10 A2.5 2.5 0 1 0 12.5 10 A2.5 2.5 0 1 0 7.5 10",
     "lock": "M5 9 H15 V17 H5 Z M7 9 V6 A3 3 0 0 1 13 6 V9",
     "plus": "M10 4 V16 M4 10 H16",
+    # Kinds of source, by their tags.
+    "ball": "M6 10 A4 4 0 1 0 14 10 A4 4 0 1 0 6 10 M10 2 V4 M10 16 V18 M2 10 H4 M16 10 H18",
+    "beam": "M8 3 H12 V6 H8 Z M8 6 L4 17 M12 6 L16 17 M4 17 H16",
+    "ovalbeam": "M8 3 H12 V6 H8 Z M8 6 L2 14 M12 6 L18 14 M2 14 A8 3 0 0 0 18 14 A8 3 0 0 0 2 14",
+    "disc": "M3 7 A7 3 0 1 0 17 7 A7 3 0 1 0 3 7 M6 13 V16 M10 14 V17 M14 13 V16",
+    "rectangle": "M3 4 H17 V10 H3 Z M6 13 V16 M10 13 V17 M14 13 V16",
+    "ieslamp": "M10 3 V5 M10 5 C3 8 5 17 10 17 C15 17 17 8 10 5 Z",
+    "tube": "M2 8 H18 V11 H2 Z M5 14 V16 M10 14 V17 M15 14 V16",
+    "array": "M3 7 A2 2 0 1 0 7 7 A2 2 0 1 0 3 7 M13 7 A2 2 0 1 0 17 7 A2 2 0 1 0 13 7 "
+    "M8 14 A2 2 0 1 0 12 14 A2 2 0 1 0 8 14",
 }
+
+
+def has_icon(name: str) -> bool:
+    """Whether there is an icon of that name."""
+    return name in _STROKES
 
 
 def icon(name: str, colour: str = TEXT) -> QIcon:

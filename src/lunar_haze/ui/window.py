@@ -4,21 +4,21 @@ import json
 import logging
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, Qt, QThread, QUrl
+from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QMainWindow,
+    QSizePolicy,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
-from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
@@ -26,6 +26,7 @@ from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.folders import log_path
 from lunar_haze.ui import theme
+from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.bridge import RenderBridge
@@ -37,7 +38,7 @@ from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.header import Header
 from lunar_haze.ui.keys import ACTS, Keys, KeySheet
-from lunar_haze.ui.look_acts import HEAVENS, LookActs
+from lunar_haze.ui.look_acts import LookActs
 from lunar_haze.ui.memory_sheet import MemorySheet
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.picture_view import PictureView
@@ -79,6 +80,7 @@ class Window(QMainWindow):
         self.facets.air_words = lambda: air_words(self.bridge)
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
+        self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()
@@ -94,7 +96,10 @@ class Window(QMainWindow):
         session.opened.connect(self._opened)
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
-        self.picture.take_ghost = self.assistant.take
+        self.picture.take_ghost = self._take_proposed
+        self.picture.put_at = self.adding.put_at
+        self.plan.put_on_ground = self.adding.put_on_ground
+        self.plan.asked.connect(lambda at: self.adding.menu().popup(at))
         self.picture.dropped.connect(lambda path: self.files.open_path(Path(path)))
         self.setWindowTitle("Lunar Haze")
         self._leaving = False
@@ -119,8 +124,24 @@ class Window(QMainWindow):
         body.setSpacing(1)
         self._main = QVBoxLayout()
         self._main.setSpacing(1)
-        for widget, stretch in ((self.picture, 1), (self.ribbon, 0), (self.rail, 0), (self.hour, 0)):
-            self._main.addWidget(widget, stretch)
+        self._main.addWidget(self.picture, 1)
+        self._main.addWidget(self.ribbon)
+        self.add_button = QToolButton()
+        self.add_button.setDefaultAction(self.actions_by_name["add"])
+        self.add_button.setIcon(theme.icon("plus"))
+        self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        self.add_button.setText("add")
+        self.add_button.setAccessibleName("add to the look")
+        self.add_button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        row = QHBoxLayout()
+        row.setSpacing(1)
+        row.addWidget(self.add_button)
+        row.addWidget(self.rail, 1)
+        self._rail_row = QWidget()
+        self._rail_row.setLayout(row)
+        row.setContentsMargins(0, 0, 0, 0)
+        for widget in (self._rail_row, self.hour):
+            self._main.addWidget(widget)
         self._side_box = QWidget()
         self._side_box.setFixedWidth(SIDE_WIDTH)
         self._side = QVBoxLayout(self._side_box)
@@ -144,7 +165,7 @@ class Window(QMainWindow):
             "open": lambda: self.files.ask_open(), "save": lambda: self.files.save(),
             "save-as": lambda: self.files.ask_save(), "undo": self.session.undo,
             "redo": self.session.redo, "hand-off": lambda: self.hand_off.ask_still(), "quit": self.close,
-            "pin": lambda: self.pins.pin(),
+            "pin": lambda: self.pins.pin(), "add": self.ask_add,
             "wipe": lambda: self.pins.toggle_wipe(), "black": self.acts.start_from_black,
             "exposure": self.acts.set_exposure_from_picture,
             "mute": lambda: self.acts.toggle("muted", "mute"), "alone": lambda: self.acts.toggle("alone", "alone"),
@@ -188,12 +209,7 @@ class Window(QMainWindow):
         menu.addAction("place: scale ...", self.files.ask_scale)
         menu.addAction("place: scene ...", self.files.ask_scene)
         menu.addSeparator()
-        menu.addAction("new look from this one ...", self.ask_look)
-        menu.addAction("new shot from this one ...", self.ask_shot)
-        menu.addSeparator()
-        add = menu.addMenu("add to the look")
-        for name in HEAVENS:
-            add.addAction(name, lambda n=name: self.acts.add_heaven(n))
+        menu.addAction(self.actions_by_name["add"])
         propose = menu.addMenu("propose")
         for role in ROLES_PROPOSED:
             propose.addAction(self.actions_by_name[role])
@@ -229,18 +245,6 @@ class Window(QMainWindow):
         for name in ("save", "save-as", "hand-off", "pin", "black", "exposure", "wipe", "later", "earlier", "paste"):
             self.actions_by_name[name].setEnabled(is_open)
 
-    # -- looks and shots -----------------------------------------------------------------------
-
-    def ask_look(self) -> None:
-        name, good = QInputDialog.getText(self, "new look", "name of the look", text=self.session.document.current_look)
-        if good and name.strip():
-            self.session.act(f"look {name.strip()}", edits.add_look(self.session.document, name.strip()))
-
-    def ask_shot(self) -> None:
-        name, good = QInputDialog.getText(self, "new shot", "name of the shot", text=self.session.document.current_shot)
-        if good and name.strip():
-            self.session.act(f"shot {name.strip()}", edits.add_shot(self.session.document, name.strip()))
-
     # -- acts -----------------------------------------------------------------------------------
 
     def _propose(self, role: str) -> None:
@@ -272,7 +276,7 @@ class Window(QMainWindow):
     def toggle_whole(self) -> None:
         """The picture takes the window, or gives room again."""
         show = self._side_box.isHidden()
-        for widget in (self._side_box, self.ribbon, self.rail, self.hour, self.header):
+        for widget in (self._side_box, self.ribbon, self._rail_row, self.hour, self.header):
             widget.setVisible(show)
 
     def show_keys(self) -> None:
@@ -333,7 +337,7 @@ class Window(QMainWindow):
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             # A list or a button that has the keyboard means itself by it.
             at_work = isinstance(QApplication.focusWidget(), (QAbstractButton, QComboBox, QLineEdit))
-            return not at_work and self.assistant.take()
+            return not at_work and self._take_proposed()
         sources = self.session.document.look.sources
         if event.key() == Qt.Key.Key_0:
             sky = next((s for s in sources if isinstance(s.shape, Sky)), None)
@@ -349,9 +353,16 @@ class Window(QMainWindow):
             return True
         return False
 
+    def _take_proposed(self) -> bool:
+        return self.adding.take() or self.assistant.take()
+
+    def ask_add(self) -> None:
+        """Open the menu of everything that can be added, over its button."""
+        self.adding.menu().popup(self.add_button.mapToGlobal(QPoint(0, 0)))
+
     def _escape(self) -> None:
         """Leave what is uppermost, and nothing else."""
-        if self.assistant.leave():
+        if self.adding.leave() or self.assistant.leave():
             return
         if self.session.picking is not None:
             self.session.picking = None

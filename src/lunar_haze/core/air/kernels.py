@@ -143,7 +143,7 @@ def even_depth(m, ox, oy, oz, dx, dy, dz, t):
                 at = begins if edge == 0 else begins - fades if edge == 1 else ends if edge == 2 else ends + fades
                 there = (at - w) / dw
                 then = min(then, there) if there > now + f32(1e-6) * (f32(1.0) + now) else then
-        # The share is linear in between: two of its values tell it all, away from the ends where it may bend.
+        # The share is linear in between: two of its values tell it all, away from the ends where it may grade.
         a, b = now + f32(0.25) * (then - now), now + f32(0.75) * (then - now)
         sa, sb = _share_at(m, w + a * dw), _share_at(m, w + b * dw)
         if sa > f32(0.0) or sb > f32(0.0):

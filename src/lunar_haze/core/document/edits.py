@@ -15,7 +15,7 @@ from lunar_haze.core.document.photographs import suns_along
 from lunar_haze.core.errors import QuantityError, SkyError
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.ephemeris import Site, bright_limb_deg, heavens
-from lunar_haze.core.sky.model import Bend, ClearSky, Panorama
+from lunar_haze.core.sky.model import ClearSky, Panorama, SkyGrade
 from lunar_haze.core.sources.amounts import convert, units_of
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.kinds import Shape, kind_of
@@ -131,7 +131,7 @@ def reshape(document: Document, source_id: str, shape: Shape) -> Document:
 FACETS = {
     "amount": ("amount", "unit", "dimmer_stops"),
     "colour": ("kelvin", "tint_duv", "gel"),
-    "acts on": ("matte", "highlights", "air_factor", "touches"),
+    "acts on": ("matte", "highlights", "air_factor", "linking"),
     "shape": ("shape",),
 }
 
@@ -282,9 +282,9 @@ def change_site(document: Document, **changes: Any) -> Document:
 
 
 def hold_back(document: Document, source_id: str, rgb: tuple[float, float, float]) -> Document:
-    """The bend of a sky told to hold a colour back, half of it to begin with.
+    """The grade of a sky told to suppress a colour, half of it to begin with.
 
-    Raises SkyError for a sky of two colours, which has no bend.
+    Raises SkyError for a sky of two colours, which has no grade.
     """
     look = document.look
     source = look.source(source_id)
@@ -293,14 +293,14 @@ def hold_back(document: Document, source_id: str, rgb: tuple[float, float, float
     if not isinstance(dome, (ClearSky, Panorama)):
         raise SkyError("a sky of two colours is changed in its colours; there is nothing to hold back")
 
-    def bent(bend: Bend) -> Bend:
-        return attrs.evolve(bend, hold=rgb, hold_share=bend.hold_share or 0.5)
+    def bent(grade: SkyGrade) -> SkyGrade:
+        return attrs.evolve(grade, hold=rgb, hold_share=grade.hold_share or 0.5)
 
     if isinstance(dome, Panorama):
-        return change_shape(document, source_id, dome=attrs.evolve(dome, bend=bent(dome.bend)))
+        return change_shape(document, source_id, dome=attrs.evolve(dome, grade=bent(dome.grade)))
     if shape.follows_hour:
-        return change_heavens(document, weather=attrs.evolve(look.weather, bend=bent(look.weather.bend)))
-    weather = attrs.evolve(dome.weather, bend=bent(dome.weather.bend))
+        return change_heavens(document, weather=attrs.evolve(look.weather, grade=bent(look.weather.grade)))
+    weather = attrs.evolve(dome.weather, grade=bent(dome.weather.grade))
     return change_shape(document, source_id, dome=attrs.evolve(dome, weather=weather))
 
 

@@ -120,16 +120,33 @@ def holders_of_paths(data: Any) -> Iterator[dict]:
             waiting.extend(part)
 
 
+def _looks_of(data: dict) -> Iterator[Any]:
+    yield from data.get("looks", [])
+    yield from (p.get("look", {}) for p in data.get("pins", []))
+
+
 def _sources_of(data: dict) -> Iterator[dict]:
-    for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
+    for look in _looks_of(data):
         yield from look.get("sources", []) if isinstance(look, dict) else []
 
 
 def _from_5(data: dict) -> None:
-    """Format 5 had words of its own for an IES lamp and an array of lamps."""
+    """Format 5 had words of its own for an IES lamp, an array of lamps, light linking and the grade of a sky."""
+
+    def regrade(holder: object) -> None:
+        if isinstance(holder, dict) and "bend" in holder:
+            holder["grade"] = holder.pop("bend")
+
     renamed = {"photometric": "ieslamp", "rig": "array"}
+    for look in _looks_of(data):
+        regrade(look.get("weather") if isinstance(look, dict) else None)
     for source in _sources_of(data):
+        if "touches" in source:
+            source["linking"] = source.pop("touches")
         shape = source.get("shape")
+        dome = shape.get("dome") if isinstance(shape, dict) else None
+        regrade(dome)
+        regrade(dome.get("weather") if isinstance(dome, dict) else None)
         for part in (shape, shape.get("lamp") if isinstance(shape, dict) else None):
             if isinstance(part, dict) and part.get("kind") in renamed:
                 part["kind"] = renamed[part["kind"]]
@@ -143,7 +160,7 @@ def _from_4(data: dict) -> None:
             if isinstance(cloud, dict) and isinstance(cloud.get("wind_deg", 90.0), (int, float)):
                 cloud["wind_deg"] = (cloud.get("wind_deg", 90.0) + 180.0) % 360.0
 
-    for look in [*data.get("looks", []), *(p.get("look", {}) for p in data.get("pins", []))]:
+    for look in _looks_of(data):
         turn(look.get("weather") if isinstance(look, dict) else None)
     for source in _sources_of(data):
         shape = source.get("shape", {})

@@ -8,7 +8,7 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import Weather
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.gain import audible
+from lunar_haze.core.sources.gain import is_active
 from lunar_haze.core.sources.model import Source
 
 SCHEMA = 6
@@ -129,11 +129,11 @@ class Look:
 
         return tuple(under(s) for s in self.sources) if groups else self.sources
 
-    def heard(self) -> frozenset[str]:
+    def active(self) -> frozenset[str]:
         """Ids of the sources that take part in the mix."""
         sources = self.balanced()
         any_alone = any(s.alone and not s.muted for s in sources)
-        return frozenset(s.id for s in sources if audible(s, any_alone))
+        return frozenset(s.id for s in sources if is_active(s, any_alone))
 
 
 @attrs.frozen

@@ -27,12 +27,12 @@ def check_output(path: Path) -> None:
 
 
 def source_layers(look: Look, view: View, place_key: str, layers: dict[str, LayerImage]) -> dict[str, NDArray]:
-    """Each heard source's part of the picture by its EXR name; in this order they add up to the beauty."""
-    heard = look.heard()
+    """Each active source's part of the picture by its EXR name; in this order they add up to the beauty."""
+    active = look.active()
     named: dict[str, NDArray] = {}
     taken: set[str] = set()
     for source in look.sources:
-        if source.id not in heard:
+        if source.id not in active:
             continue
         alone = attrs.evolve(look, sources=(source,))
         parts = [(layers[g.key], g) for g in gains(alone, view, place_key) if g.key in layers]

@@ -20,7 +20,7 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.kinds import Shape
-from lunar_haze.core.sources.model import Touches
+from lunar_haze.core.sources.model import LightLinking
 
 
 def digest(value: object) -> str:
@@ -61,7 +61,7 @@ class LayerSpec:
     """All that decides one layer. ``shape`` carries no amount, colour or dimmer.
 
     ``part`` is "all" of what the source adds, or what "matte" reflection or "highlights" make of it;
-    ``touches`` are the objects it lights, ``cards`` what stands in its way.
+    ``linking`` are the objects it lights, ``cards`` what stands in its way.
     """
 
     place_key: str
@@ -70,7 +70,7 @@ class LayerSpec:
     medium: Medium
     bounces: int
     part: str = "all"
-    touches: Touches = Touches()
+    linking: LightLinking = LightLinking()
     cards: tuple[Card, ...] = ()
 
     def key(self) -> str:

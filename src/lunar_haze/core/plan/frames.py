@@ -51,7 +51,7 @@ def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[L
     medium, view = air_before(look.medium, view), attrs.evolve(view, seconds=0.0)
     parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
     return tuple(
-        LayerSpec(place_key, view, shape, medium, look.bounces, part, source.touches, cards) for part in parts
+        LayerSpec(place_key, view, shape, medium, look.bounces, part, source.linking, cards) for part in parts
     )
 
 
@@ -71,23 +71,23 @@ MOST_LAYERS = 96
 
 @functools.lru_cache(maxsize=8)
 def _planned(look: Look) -> tuple[Source, ...]:
-    """The balanced sources that are heard first, those past MOST_LAYERS gathered in crowds by their colour.
+    """The balanced sources that are active first, those past MOST_LAYERS gathered in crowds by their colour.
 
     A crowd stands for its lamps' levels as they are: moving one of those dimmers computes it anew.
     """
     sources = wanted(look)
     if len(sources) <= MOST_LAYERS:
         return tuple(sources)
-    heard, own = look.heard(), sources[:MOST_LAYERS]
+    active, own = look.active(), sources[:MOST_LAYERS]
     crowds: dict[tuple, list[Source]] = {}
     for source in sources[MOST_LAYERS:]:
         lamp_like = isinstance(source.shape, Lamp)
-        if not lamp_like or source.id not in heard:
-            # Skies, suns and surfaces are few; what is not heard needs no layer.
+        if not lamp_like or source.id not in active:
+            # Skies, suns and surfaces are few; what is not active needs no layer.
             own += [] if lamp_like else [source]
             continue
         colour = (source.kelvin, source.tint_duv, source.gel, source.air_factor, source.matte, source.highlights,
-                  source.touches)  # fmt: skip
+                  source.linking)  # fmt: skip
         crowds.setdefault(colour, []).append(source)
     return (*own, *(_crowd(members) for members in crowds.values()))
 
@@ -106,8 +106,8 @@ def _plain(shape: Shape) -> Shape:
 
 
 def wanted(look: Look) -> list[Source]:
-    """Sources whose layers are worth computing, the ones that are heard first."""
-    known = look.heard()
+    """Sources whose layers are worth computing, the ones that are active first."""
+    known = look.active()
     sources = look.balanced()
     return [s for s in sources if s.id in known] + [s for s in sources if not s.muted and s.id not in known]
 
@@ -120,7 +120,7 @@ def airs_of(look: Look) -> list[Atmosphere]:
 
 def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
     """Mix factors of every layer of a look; sources that share a layer add up, silent ones are zero."""
-    known = look.heard()
+    known = look.active()
     total: dict[str, list[np.ndarray]] = {}
     for source in _planned(look) if len(look.sources) > MOST_LAYERS else look.balanced():
         gain = np.zeros(3)

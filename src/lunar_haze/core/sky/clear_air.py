@@ -1,4 +1,4 @@
-"""The clear atmosphere an artist can bend: haze, its colour, ozone, the ground, the height of the place.
+"""The clear atmosphere an artist can grade: haze, its colour, ozone, the ground, the height of the place.
 
 Three kinds of matter, each a profile over height times a coefficient for each of twelve bands:
 air (Rayleigh), haze (an exponential layer of 2 km, Angstrom's law) and ozone (absorbs only).

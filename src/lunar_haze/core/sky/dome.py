@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky import moonlight, night
-from lunar_haze.core.sky.bend import bent
 from lunar_haze.core.sky.clear_air import SUN_ACESCG, Atmosphere
 from lunar_haze.core.sky.clouds import lay_clouds, mean_sun_share
+from lunar_haze.core.sky.grade import bent
 from lunar_haze.core.sky.lat_long import illuminance_lx, irradiance, map_directions
 from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Panorama
 from lunar_haze.core.sky.panorama import panorama_radiance
@@ -162,7 +162,7 @@ def _clear_sky(sky: ClearSky, height: int, width: int) -> NDArray[np.float64]:
         )  # fmt: skip
     straight = sum((disc.on_ground for disc in lit), np.zeros(3))
     _lay_ground(sky_map, air.ground_albedo / math.pi * (irradiance(sky_map) + straight), weather.softness_deg)
-    return bent(sky_map, weather.bend)
+    return bent(sky_map, weather.grade)
 
 
 def _lay_ground(sky_map: NDArray, ground: NDArray, softness_deg: float) -> None:

@@ -111,7 +111,7 @@ _SUN_EVENTS = (
     (-4.0, "blue hour ends", "blue hour"),
     (6.0, "golden hour ends", "golden hour"),
 )
-#: Height of a body's centre when its rim touches the horizon, by convention [deg].
+#: Height of a body's centre when its rim linking the horizon, by convention [deg].
 RISE_DEG = -0.8333
 
 

@@ -37,7 +37,7 @@ CLOUDS: dict[str, tuple[CloudLayer, ...]] = {
 
 
 @attrs.frozen
-class Bend:
+class SkyGrade:
     """How far a sky is bent from the truth, its luminance kept: ``saturation`` 1 as it is, 0 grey;
     ``warmth_mired`` above 0 warmer; ``hold`` a colour held back by ``hold_share`` 0 to 1."""
 
@@ -60,7 +60,7 @@ class Weather:
     town_cd_m2: float = 0.0
     town_azimuth_deg: float = 90.0
     stars: float = 1.0
-    bend: Bend = Bend()
+    grade: SkyGrade = SkyGrade()
     softness_deg: float = 3.0
 
 
@@ -95,7 +95,7 @@ class Panorama:
     turn_deg: float = 0.0
     tilt_deg: float = 0.0
     hue_deg: float = 0.0
-    bend: Bend = Bend()
+    grade: SkyGrade = SkyGrade()
     without_sun: bool = False
     softness_deg: float = 0.0
 

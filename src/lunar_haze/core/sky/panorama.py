@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, SRGB_TO_ACESCG, primaries_to_acescg, srgb_decode
 from lunar_haze.core.errors import SkyError, os_reason
-from lunar_haze.core.sky.bend import bent
+from lunar_haze.core.sky.grade import bent
 from lunar_haze.core.sky.lat_long import bearing_of, direction_of, illuminance_lx, map_directions
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.photograph_checks import (
@@ -328,7 +328,7 @@ def lobe_bearing(dome: Panorama) -> tuple[float, float]:
 def lobe_light(dome: Panorama) -> NDArray[np.float64]:
     """Light (3,) of the lobe on a surface that faces it, bent as the dome is, in the dome's unit times sr."""
     lobe = lobe_of(dome.path, dome.digest, dome.encoding)
-    return bent(np.array(lobe.light), dome.bend, dome.hue_deg)
+    return bent(np.array(lobe.light), dome.grade, dome.hue_deg)
 
 
 def panorama_radiance(dome: Panorama, height: int, width: int) -> NDArray[np.float64]:
@@ -355,7 +355,7 @@ def panorama_radiance(dome: Panorama, height: int, width: int) -> NDArray[np.flo
     ).astype(np.float64)
     if dome.softness_deg > 0.0:
         radiance = _soften(radiance, dome.softness_deg)
-    return bent(radiance, dome.bend, dome.hue_deg)
+    return bent(radiance, dome.grade, dome.hue_deg)
 
 
 def _without_lobe(pixels: NDArray[np.float32], lobe: Lobe) -> NDArray[np.float32]:

@@ -46,7 +46,7 @@ NIGHT_ROWS = (
 )  # fmt: skip
 
 GRADE_ROWS = (
-    *inside("bend", (
+    *inside("grade", (
         row("saturation", "saturation", "saturation", "", 0.0, 2.0, 1.0, floor=0.0, ceiling=4.0,
             tip="of the sky's colours; 0 is grey"),
         row("warmer", "warmer", "warmth_mired", "mired", -100.0, 200.0, 0.0, floor=-100.0, ceiling=700.0,

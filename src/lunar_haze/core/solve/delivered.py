@@ -63,11 +63,11 @@ def _shaded(index: RayIndex, point: NDArray, towards: NDArray, far: float, clear
 def strongest_at(
     look: Look, point: NDArray, index: RayIndex | None = None, clear_m: float = 1e-3
 ) -> tuple[Source | None, float]:
-    """The heard source with a direction that delivers most at a point, and how much [lx]: the key."""
-    heard = look.heard()
+    """The active source with a direction that delivers most at a point, and how much [lx]: the key."""
+    active = look.active()
     best: tuple[Source | None, float] = (None, 0.0)
     for source in look.balanced():
-        if source.id in heard and direction_to(source, point) is not None:
+        if source.id in active and direction_to(source, point) is not None:
             level = delivered_at(source, look, point, index, clear_m)
             if level > best[1]:
                 best = (source, level)

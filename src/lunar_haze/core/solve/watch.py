@@ -115,10 +115,10 @@ def _shows(source: Source, look: Look, camera: Camera) -> str:
 
 
 def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]:
-    heard = look.heard()
+    active = look.active()
     for shot in document.shots:
         for source in look.balanced():
-            if source.id not in heard or not isinstance(source.shape, Placed) or source.role == "practical":
+            if source.id not in active or not isinstance(source.shape, Placed) or source.role == "practical":
                 continue
             spots = _spots(source.shape)
 
@@ -209,9 +209,9 @@ def leaks_of(position: Vec3, index: RayIndex) -> list[Leak]:
 
 
 def _leaks(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]:
-    heard = look.heard()
+    active = look.active()
     for source in look.balanced():
-        if source.id not in heard or not isinstance(source.shape, Placed):
+        if source.id not in active or not isinstance(source.shape, Placed):
             continue
         for leak in leaks_of(source.shape.position, index):
             yield Finding(

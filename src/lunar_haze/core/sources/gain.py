@@ -37,7 +37,7 @@ def lamp_kelvin(source: Source, atmosphere: Atmosphere = CLEAR_AIR) -> float:
     return NEUTRAL_KELVIN
 
 
-def audible(source: Source, any_alone: bool) -> bool:
+def is_active(source: Source, any_alone: bool) -> bool:
     """Whether a source takes part in the mix, given that some source is alone."""
     return not source.muted and (source.alone or not any_alone)
 

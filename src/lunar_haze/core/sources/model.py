@@ -119,13 +119,13 @@ def is_aimed(shape: Shape) -> bool:
 
 
 @attrs.frozen
-class Touches:
+class LightLinking:
     """Which objects of the place a source lights: ``all`` of them, ``only`` these, or all ``but`` these."""
 
     mode: str = "all"
     objects: tuple[str, ...] = ()
 
-    def spares(self, name: str) -> bool:
+    def excludes(self, name: str) -> bool:
         """Whether an object is not lit."""
         return self.mode != "all" and (name in self.objects) == (self.mode == "but")
 
@@ -158,7 +158,7 @@ class Source:
     air_factor: float = 1.0
     matte: float = 1.0
     highlights: float = 1.0
-    touches: Touches = Touches()
+    linking: LightLinking = LightLinking()
     holds_level: bool = False
     aims_at_subject: bool = False
     group: str = ""

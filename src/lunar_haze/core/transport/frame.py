@@ -15,6 +15,7 @@ from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.transport.guides import LOOKS, guide_chunk
+from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
@@ -22,7 +23,6 @@ from lunar_haze.core.transport.starfield import has_stars, star_picture
 from lunar_haze.core.transport.sun_map import SunMaps
 from lunar_haze.core.transport.tiles import over_threads, trace_tiles
 from lunar_haze.core.transport.view import pack_view, pixel_tiles, view_directions
-from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS
 from lunar_haze.core.units.memory import Pool
 
 #: Layers that a frame holds at the most, before more are wanted at once.
@@ -107,7 +107,7 @@ def _emphasis_rows(keys: list[str], emphasis: dict[str, Emphasis] | None) -> NDA
 
 def lit_of(spec: LayerSpec) -> Lit:
     """A layer's source as the kernels gather it."""
-    return Lit(spec.shape, spec.part, spec.touches)
+    return Lit(spec.shape, spec.part, spec.linking)
 
 
 class Frame:

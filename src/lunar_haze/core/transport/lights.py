@@ -27,7 +27,7 @@ from lunar_haze.core.sources.distribution import H_STEPS, V_STEPS, Distribution,
 from lunar_haze.core.sources.facing import facing_frame
 from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.lamp import Lamp
-from lunar_haze.core.sources.model import Sky, Sun, Surface, Touches
+from lunar_haze.core.sources.model import LightLinking, Sky, Sun, Surface
 from lunar_haze.core.transport.sampling import search_starts
 from lunar_haze.core.transport.source_row import (
     ARRAY,
@@ -189,7 +189,7 @@ class Lit:
 
     shape: Shape
     part: str = "all"
-    touches: Touches = Touches()
+    linking: LightLinking = LightLinking()
 
 
 def _readable(shape: Shape, worn: set[str]) -> None:
@@ -239,7 +239,7 @@ class _Packer:
             row = _lamp_row(shape, self.images)
         else:
             row = self._array(shape)
-        SOURCE.put(row, part=PARTS.index(source.part), spares=source.touches.mode != "all")
+        SOURCE.put(row, part=PARTS.index(source.part), spares=source.linking.mode != "all")
         self.rows.append(row)
 
     def add_dark(self) -> None:
@@ -313,7 +313,7 @@ class _Packer:
             shades=np.stack(self.shades) if self.shades else np.ones((1, 1, 1), np.float32),
             patterns=np.stack(images.patterns) if images.patterns else np.ones((1, SIZE, SIZE), np.float32),
             profiles=np.stack(images.profiles) if images.profiles else np.ones((1, V_STEPS, H_STEPS), np.float32),
-            spared=np.array([[s.touches.spares(n) for n in objects] or [False] for s in self._sources], np.float32),
+            spared=np.array([[s.linking.excludes(n) for n in objects] or [False] for s in self._sources], np.float32),
             sun_maps=np.zeros((1, 1, 1), np.float32),
             guide_view=np.zeros(15, np.float32),
             guide_sum=np.zeros((1, 2), np.float32),

@@ -21,7 +21,7 @@ from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
 
 @attrs.define(eq=False)
 class _Base:
-    """A picture free of grain, the heard layers that it is of, and what the live way has for them."""
+    """A picture free of grain, the active layers that it is of, and what the live way has for them."""
 
     frame: Frame
     specs: list[LayerSpec]
@@ -141,9 +141,9 @@ class LiveAir:
         self, frame: Frame, specs: list[LayerSpec], gains: list[LayerGain], clean: NDArray[np.float32]
     ) -> None:
         """Let later answers stand on a picture of these layers that is free of grain (H, W, 3)."""
-        heard = _heard(specs, gains)
-        if heard:
-            self._base = _Base(frame, [s for s, _g in heard], [g for _s, g in heard], clean.copy())
+        active = _heard(specs, gains)
+        if active:
+            self._base = _Base(frame, [s for s, _g in active], [g for _s, g in active], clean.copy())
 
     def get_ready(self) -> None:
         """Work out ahead what the first answer to an edit would have to."""
@@ -169,15 +169,15 @@ class LiveAir:
         not follow, such as light from surfaces in the air, is as in the picture remembered last, and
         so is the grain: live answers say what has changed since then. ``out`` (H, W, 3).
         """
-        heard = _heard(wanted, gains)
+        active = _heard(wanted, gains)
         if self._rooms is None or self._rooms[0].shape != out.shape:
             self._rooms = np.empty(out.shape, np.float32), np.empty(out.shape, np.float32)
         surface, air = self._rooms
         surface[...], air[...] = 0, 0
-        if not self._add_parts(frame, [s for s, _g in heard], [g for _s, g in heard], surface, air):
+        if not self._add_parts(frame, [s for s, _g in active], [g for _s, g in active], surface, air):
             return False
         base = self._base
-        kin = base is not None and base.frame is frame and _bare(base.specs) == _bare([s for s, _g in heard])
+        kin = base is not None and base.frame is frame and _bare(base.specs) == _bare([s for s, _g in active])
         before = self._parts_of(base) if kin else None
         if before is None:
             np.add(surface, air, out=out)
@@ -191,7 +191,7 @@ class LiveAir:
     def _add_parts(
         self, frame: Frame, specs: list[LayerSpec], gains: list[LayerGain], surface: NDArray, air: NDArray
     ) -> bool:
-        """Add surfaces and airlight of heard layers to two pictures (H, W, 3); False when they cannot be told."""
+        """Add surfaces and airlight of active layers to two pictures (H, W, 3); False when they cannot be told."""
         known = self._known(frame, specs)
         if not known:
             return False

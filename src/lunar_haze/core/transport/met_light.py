@@ -11,6 +11,7 @@ import numpy as np
 from lunar_haze.core.air.kernels import CLEAR, transmittance
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
+from lunar_haze.core.transport.importance import PICK
 from lunar_haze.core.transport.sky_guide import guided_density
 from lunar_haze.core.transport.source_row import (
     ARRAY,
@@ -28,7 +29,6 @@ from lunar_haze.core.transport.source_row import (
     TABLE,
 )
 from lunar_haze.core.transport.surfaces import corners, edges, emission_at, emits_towards
-from lunar_haze.core.transport.worth import PICK
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)

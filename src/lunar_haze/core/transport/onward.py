@@ -18,6 +18,7 @@ from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
+from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS, PICK, SURFACE, chance_of, draw_source, importance_of
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
 from lunar_haze.core.transport.source_row import PART, SPARES
@@ -31,7 +32,6 @@ from lunar_haze.core.transport.surfaces import (
     surface_at,
 )
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
-from lunar_haze.core.transport.worth import EMPHASIS_COLUMNS, PICK, SURFACE, chance_of, draw_source, worth_of
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -133,7 +133,7 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                     r, g, b = r * tr * cr, g * tg * cg, b * tb * cb
                     if lights.rows[active[k, 0], PART] == HIGHLIGHTS:
                         r, g, b = zero, zero, zero
-                    chance = chance_of(worth_of(emphasis, k, SURFACE, r, g, b) / emphasis[k, PICK], worth_all)
+                    chance = chance_of(importance_of(emphasis, k, SURFACE, r, g, b) / emphasis[k, PICK], worth_all)
                     if r + g + b > zero and fate < chance:
                         sr, sg, sb = shadow(s, ray, px, py, pz, lx, ly, lz, distance * f32(0.9999))
                         w = one / (emphasis[k, PICK] * chance)
@@ -217,7 +217,7 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                         if misty:
                             w *= transmittance(medium, ox, oy, oz, lx, ly, lz, distance)
                         fr, fg, fb = fr * r * tr * w, fg * g * tg * w, fb * b * tb * w
-                        chance = chance_of(worth_of(emphasis, k, SURFACE, fr, fg, fb), worth_all)
+                        chance = chance_of(importance_of(emphasis, k, SURFACE, fr, fg, fb), worth_all)
                         if fr + fg + fb > zero and fate < chance:
                             sr, sg, sb = shadow(s, ray, ox, oy, oz, lx, ly, lz, distance * f32(0.9999) - eps)
                             add(target[active[k, 1]], pixel, fr * sr / chance, fg * sg / chance, fb * sb / chance)

@@ -22,6 +22,18 @@ from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.guides import LOOKS, look_at_sky, look_at_surface
+from lunar_haze.core.transport.importance import (
+    AIR,
+    EMPHASIS_COLUMNS,
+    FEW_LAMPS,
+    IMPORTANCE,
+    SURFACE,
+    chance_of,
+    early_chance,
+    guess_air,
+    guess_surface,
+    importance_of,
+)
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
 from lunar_haze.core.transport.onward import (
     D_AIR,
@@ -45,18 +57,6 @@ from lunar_haze.core.transport.source_row import PART, SPARES
 from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
 from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
-from lunar_haze.core.transport.worth import (
-    AIR,
-    EMPHASIS_COLUMNS,
-    FEW_LAMPS,
-    SURFACE,
-    WORTH,
-    chance_of,
-    early_chance,
-    guess_air,
-    guess_surface,
-    worth_of,
-)
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -77,7 +77,7 @@ def _wait(pending, k, px, py, pz, lx, ly, lz, reach, r, g, b, worth):
     row[3], row[4], row[5] = lx, ly, lz
     row[_REACH] = reach
     row[7], row[8], row[9] = r, g, b
-    row[WORTH] = worth
+    row[IMPORTANCE] = worth
 
 
 @_jit
@@ -88,7 +88,7 @@ def _settle(s, ray, pending, active, column, total, seed, index, target, pixel):
         r, g, b = row[7], row[8], row[9]
         if r + g + b <= f32(0.0):
             continue
-        chance = chance_of(row[WORTH], total)
+        chance = chance_of(row[IMPORTANCE], total)
         if chance < f32(1.0):
             lot, other = random_pair(seed, D_VERTEX + D_SOURCE * k + D_ROULETTE, index)
             if (other if column else lot) >= chance:
@@ -113,7 +113,7 @@ def _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, f
             continue
         early = f32(1.0)
         if n > FEW_LAMPS:
-            early = early_chance(in_air[k, WORTH], known + worth_all)
+            early = early_chance(in_air[k, IMPORTANCE], known + worth_all)
             if early < f32(1.0) and random_pair(seed, D_VERTEX + D_SOURCE * k + D_EARLY, index)[1] >= early:
                 continue
         au, av = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_AIR, index)
@@ -122,7 +122,7 @@ def _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, f
             s, lights, medium, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
         )
         r, g, b = r * cr / early, g * cg / early, b * cb / early
-        worth = worth_of(emphasis, k, AIR, r, g, b)
+        worth = importance_of(emphasis, k, AIR, r, g, b)
         worth_all += worth
         _wait(in_air, k, px, py, pz, lx, ly, lz, distance * f32(0.9999), r, g, b, worth)
     return worth_all
@@ -148,7 +148,7 @@ def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, surfa
         early = one
         on_surface[k, _LIGHT], on_surface[k, _LIGHT + 1], on_surface[k, _LIGHT + 2] = zero, zero, zero
         if n > FEW_LAMPS:
-            early = early_chance(on_surface[k, WORTH], known + worth_all)
+            early = early_chance(on_surface[k, IMPORTANCE], known + worth_all)
             if early < one and random_pair(seed, D_VERTEX + D_SOURCE * k + D_EARLY, index)[0] >= early:
                 continue
         if lights.rows[active[k, 0], SPARES] > zero and left >= 0 and lights.spared[active[k, 0], left] > zero:
@@ -171,7 +171,7 @@ def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, surfa
         fr, fg, fb = fr * r * tr * w, fg * g * tg * w, fb * b * tb * w
         if fr + fg + fb <= zero:
             continue
-        worth = worth_of(emphasis, k, SURFACE, fr, fg, fb)
+        worth = importance_of(emphasis, k, SURFACE, fr, fg, fb)
         worth_all += worth
         _wait(on_surface, k, ox, oy, oz, lx, ly, lz, distance * f32(0.9999) - eps, fr, fg, fb, worth)
     return worth_all

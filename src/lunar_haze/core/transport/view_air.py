@@ -179,12 +179,12 @@ class ViewAir:
         Only about a lamp in the picture, where its light varies between columns, is it spread by itself.
         """
         pixels, shape = self._pixels, (ROWS, COLUMNS, SLICES)
-        heard = [(grid, gain) for grid, gain in zip(grids, gains) if gain.any()]
+        active = [(grid, gain) for grid, gain in zip(grids, gains) if gain.any()]
         skies = np.zeros((SKY_ROWS, SKY_COLUMNS, SKY_SLICES + 2, 3), np.float32)
-        for grid, gain in heard:
+        for grid, gain in active:
             if grid.directions is not None:
                 skies += self._sky(grid) * (np.asarray(self._medium.albedo, np.float32) * gain)
-        spots = [(grid, n, gain) for grid, gain in heard if grid.directions is None for n in range(len(grid.spots))]
+        spots = [(grid, n, gain) for grid, gain in active if grid.directions is None for n in range(len(grid.spots))]
         if not spots:
             self._read(skies, np.ones(3), out)
             return

@@ -5,33 +5,33 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.sky.model import Bend
+from lunar_haze.core.sky.model import SkyGrade
 
 
-def bent(radiance: NDArray, bend: Bend, hue_deg: float = 0.0) -> NDArray:
+def bent(radiance: NDArray, grade: SkyGrade, hue_deg: float = 0.0) -> NDArray:
     """``radiance`` (..., 3) with saturation, warmth, a held-back colour and a turn of hue; never negative."""
-    if bend == Bend() and hue_deg == 0.0:
+    if grade == SkyGrade() and hue_deg == 0.0:
         return radiance
     level = radiance @ LUMINANCE_WEIGHTS
     colour = radiance
-    if bend.warmth_mired:
-        there = kelvin_to_acescg(1e6 / np.clip(1e6 / 6000.0 + bend.warmth_mired, 67.0, 900.0))
+    if grade.warmth_mired:
+        there = kelvin_to_acescg(1e6 / np.clip(1e6 / 6000.0 + grade.warmth_mired, 67.0, 900.0))
         colour = colour * (there / kelvin_to_acescg(6000.0))
     if hue_deg:
         colour = colour @ _hue_turn(hue_deg).T
-    if bend.hold_share > 0.0:
+    if grade.hold_share > 0.0:
         # What a pixel has of the picked colour beyond grey is taken back by the share.
-        hold = np.asarray(bend.hold, float)
+        hold = np.asarray(grade.hold, float)
         hold = hold / max(float(hold @ LUMINANCE_WEIGHTS), 1e-6) - 1.0
         size = float(hold @ hold)
         if size > 1e-9:
             excess = colour / np.maximum(colour @ LUMINANCE_WEIGHTS, 1e-30)[..., None] - 1.0
             amount = np.maximum(excess @ hold / size, 0.0)
             mine = (colour @ LUMINANCE_WEIGHTS)[..., None]
-            colour = colour - bend.hold_share * mine * amount[..., None] * hold
-    if bend.saturation != 1.0:
+            colour = colour - grade.hold_share * mine * amount[..., None] * hold
+    if grade.saturation != 1.0:
         grey = (colour @ LUMINANCE_WEIGHTS)[..., None]
-        colour = grey + bend.saturation * (colour - grey)
+        colour = grey + grade.saturation * (colour - grey)
     return _as_bright(colour, level)
 
 

@@ -32,11 +32,11 @@ _GUESSED_ALBEDO = f32(0.15)
 SURFACE, AIR, PICK = 0, 3, 6
 EMPHASIS_COLUMNS = 7
 #: Column of what waits for its shadow ray that holds its worth.
-WORTH = 10
+IMPORTANCE = 10
 
 
 @_jit
-def worth_of(emphasis, k, column, r, g, b):
+def importance_of(emphasis, k, column, r, g, b):
     """What light in a source's layer adds to the picture [cd/m2]."""
     return emphasis[k, column] * r + emphasis[k, column + 1] * g + emphasis[k, column + 2] * b
 
@@ -61,10 +61,10 @@ def guess_surface(lights, active, emphasis, px, py, pz, nx, ny, nz, pending):
     known = f32(0.0)
     for k in range(active.shape[0]):
         guess = expected(lights, active[k, 0], px, py, pz, nx, ny, nz) * _GUESSED_ALBEDO
-        pending[k, WORTH] = guess
+        pending[k, IMPORTANCE] = guess
         if guess >= f32(0.0):
-            guess = worth_of(emphasis, k, SURFACE, guess, guess, guess)
-            pending[k, WORTH] = guess
+            guess = importance_of(emphasis, k, SURFACE, guess, guess, guess)
+            pending[k, IMPORTANCE] = guess
             known += guess
     return known
 
@@ -76,7 +76,7 @@ def guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, pen
     for k in range(active.shape[0]):
         row = lights.rows[active[k, 0]]
         kind = int(row[KIND])
-        pending[k, WORTH] = f32(-1.0)
+        pending[k, IMPORTANCE] = f32(-1.0)
         if kind == SUN or kind == SKY or kind == GLOWING or kind == ARRAY:
             continue
         cx, cy, cz = row[POSITION] - ox, row[POSITION + 1] - oy, row[POSITION + 2] - oz
@@ -86,8 +86,8 @@ def guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, pen
         # An even point lamp: I sigma p (angle seen along the ray) / h, with a phase of 1 / 4 pi and half a turn.
         sigma = even_extinction(medium, ox + along * dx, oy + along * dy, oz + along * dz)
         guess = row[INTENSITY] * sigma * f32(0.25) / f32(math.sqrt(apart2))
-        guess = worth_of(emphasis, k, AIR, guess, guess, guess)
-        pending[k, WORTH] = guess
+        guess = importance_of(emphasis, k, AIR, guess, guess, guess)
+        pending[k, IMPORTANCE] = guess
         known += guess
     return known
 

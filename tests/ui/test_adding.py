@@ -1,0 +1,200 @@
+"""Adding by hand from the head of the rail, and the lists of looks and shots (issue 15: not found)."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
+
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.document import lists
+from lunar_haze.core.errors import DocumentError
+from lunar_haze.core.sources.kinds import kind_of
+from lunar_haze.core.sources.model import OvalBeam
+from lunar_haze.ui import questions
+
+
+def choose(menu: QMenu, *path: str) -> None:
+    """Walk down a menu by its words, with the mouse."""
+    above = []
+    for words in path[:-1]:
+        action = next(a for a in menu.actions() if a.text() == words)
+        QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+        above += [menu, action]
+        menu = action.menu()
+    action = next(a for a in menu.actions() if a.text() == path[-1])
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    QApplication.processEvents()
+
+
+def opened(window, act) -> QMenu:
+    act()
+    QApplication.processEvents()
+    menus = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]
+    return menus[0]
+
+
+def add(window, *path):
+    choose(opened(window, lambda: QTest.mouseClick(window.add_button, Qt.MouseButton.LeftButton)), *path)
+
+
+def look(window):
+    return window.session.document.look
+
+
+def test_a_lamp_is_proposed_and_return_puts_it_by_the_subject(window):
+    before = len(look(window).sources)
+    add(window, "lamp", "oil lantern")
+    assert window.session.ghost is not None
+    assert len(look(window).sources) == before, "shown before it is taken"
+    assert window.picture.hasFocus()
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    assert len(look(window).sources) == before + 1
+    made = window.session.chosen_source
+    assert made.name == "oil lantern"
+    assert made.unit == "lm"
+    assert made.amount == 120.0
+    assert window.session.ghost is None
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(look(window).sources) == before
+
+
+def test_a_click_in_the_picture_puts_it_there(window):
+    add(window, "lamp", "beam")
+    at = QPoint(window.picture.width() // 2, round(window.picture.height() * 0.8))
+    seen = window.bridge.seen_at(*window.picture.to_picture(QPointF(at)))
+    QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)
+    made = window.session.chosen_source
+    assert np.linalg.norm(np.subtract(made.shape.position, seen.point)) == pytest.approx(0.4, abs=1e-3)
+    assert np.allclose(made.shape.aim, seen.point, atol=1e-3)
+
+
+def test_a_click_in_the_plan_puts_it_over_the_ground_there(window):
+    add(window, "lamp", "ball")
+    plan = window.plan
+    at = QPoint(plan.width() // 2 - 20, plan.height() // 2 + 10)
+    east, north = plan.to_ground(QPointF(at))
+    QTest.mouseClick(plan, Qt.MouseButton.LeftButton, pos=at)
+    x, y, z = window.session.chosen_source.shape.position
+    assert (x, y) == pytest.approx((east, north), abs=1e-6)
+    ground = window.session.chosen_source.shape.aim[2]
+    assert z - ground == pytest.approx(2.2)
+    assert -6 < ground < 8
+
+
+def test_escape_adds_nothing(window):
+    before = window.session.document
+    add(window, "lamp", "candle")
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+    assert window.session.ghost is None
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    for menu in [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu)]:
+        menu.close()
+    assert window.session.document == before
+
+
+def test_every_kind_of_lamp_is_offered_and_lights(window):
+    add(window, "lamp", "oval beam")
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    made = window.session.chosen_source
+    assert isinstance(made.shape, OvalBeam)
+    assert kind_of(made.shape).name == "oval beam"
+    assert "narrow angle" in window.facets.wells
+
+
+def test_a_flag_a_bank_and_a_moon_are_found_there_as_well(window):
+    add(window, "flag, bounce, cut-out", "a dark flag")
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    assert window.session.chosen_card is not None
+    banks = len(look(window).medium.banks)
+    add(window, "bank of mist")
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    assert len(look(window).medium.banks) == banks + 1
+    add(window, "sun, moon, sky", "moon")
+    assert window.session.chosen_source.shape.body == "moon"
+
+
+def test_the_keyboard_opens_the_menu_and_the_plan_a_right_click(window):
+    QTest.keyClick(window.picture, Qt.Key.Key_A)
+    menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
+    assert "lamp" in [a.text() for a in menu.actions()]
+    QTest.keyClick(menu, Qt.Key.Key_Escape)
+    QTest.mouseClick(window.plan, Qt.MouseButton.RightButton, pos=QPoint(30, 30))
+    menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
+    assert "bank of mist" in [a.text() for a in menu.actions()]
+    menu.close()
+
+
+# -- lists ------------------------------------------------------------------------------------------
+
+
+def typed(text):
+    """Type a name into the dialog that comes up, and press Return."""
+
+    def act():
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, QInputDialog)
+        line = dialog.findChild(QLineEdit)
+        line.selectAll()
+        QTest.keyClicks(line, text)
+        QTest.keyClick(line, Qt.Key.Key_Return)
+
+    QTimer.singleShot(0, act)
+
+
+def from_list(window, what, words):
+    menu = window.header.list_menus[what]._parent.menu()
+    menu.popup(window.mapToGlobal(QPoint(200, 40)))
+    choose(menu, words)
+
+
+def test_looks_are_made_empty_renamed_ordered_and_deleted(window):
+    names = [k.name for k in window.session.document.looks]
+    before = look(window)
+    typed("night with nothing")
+    from_list(window, "look", "new empty look")
+    assert window.header.looks.currentText() == "night with nothing"
+    assert not look(window).sources
+    assert not look(window).cards
+    assert look(window).medium == Medium()
+    assert (look(window).hour_h, look(window).ev100) == (before.hour_h, before.ev100)
+    typed("from nothing")
+    from_list(window, "look", "rename this look ...")
+    assert [k.name for k in window.session.document.looks] == [*names, "from nothing"]
+    from_list(window, "look", "earlier in the list")
+    assert [k.name for k in window.session.document.looks][-2] == "from nothing"
+    from_list(window, "look", "delete this look")
+    assert [k.name for k in window.session.document.looks] == names
+    for _ in range(4):
+        QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert [k.name for k in window.session.document.looks] == names
+    assert look(window) == before
+
+
+def test_a_shot_s_pins_go_along_with_its_name(window):
+    QTest.keyClick(window.picture, Qt.Key.Key_P)
+    typed("at the landing")
+    from_list(window, "shot", "rename this shot ...")
+    document = window.session.document
+    assert document.current_shot == "at the landing"
+    assert document.pins[-1].shot == "at the landing"
+
+
+def test_names_that_are_taken_and_the_last_of_a_list_are_told(window):
+    document = window.session.document
+    with pytest.raises(DocumentError, match="already"):
+        lists.rename_look(document, document.looks[0].name, document.looks[1].name)
+    with pytest.raises(DocumentError, match="without a name"):
+        lists.rename_shot(document, document.shots[0].name, "  ")
+    for shot in document.shots[1:]:
+        document = lists.remove_shot(document, shot.name)
+    with pytest.raises(DocumentError, match="last shot stays"):
+        lists.remove_shot(document, document.shots[0].name)
+
+
+def test_black_offers_a_new_empty_look(window, monkeypatch):
+    before = look(window)
+    monkeypatch.setattr(questions, "ask", lambda *_a, **_k: "new empty look")
+    QTest.keyClick(window.picture, Qt.Key.Key_T)
+    assert not look(window).sources
+    assert before in window.session.document.looks, "everything else stays in the old one"
