@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QToolButton
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document import lists
@@ -24,6 +25,9 @@ def choose(menu: QMenu, *path: str) -> None:
         menu = action.menu()
     action = next(a for a in menu.actions() if a.text() == path[-1])
     QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    # Offscreen nothing closes the menus above one that was clicked by itself.
+    while QApplication.activePopupWidget() is not None:
+        QApplication.activePopupWidget().close()
     QApplication.processEvents()
 
 
@@ -31,7 +35,7 @@ def opened(window, act) -> QMenu:
     act()
     QApplication.processEvents()
     menus = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]
-    return menus[0]
+    return next(menu for menu in menus if any(a.text() == "lamp" for a in menu.actions()))
 
 
 def add(window, *path):
@@ -198,3 +202,42 @@ def test_black_offers_a_new_empty_look(window, monkeypatch):
     QTest.keyClick(window.picture, Qt.Key.Key_T)
     assert not look(window).sources
     assert before in window.session.document.looks, "everything else stays in the old one"
+
+
+def test_the_rail_scrolls_to_what_is_chosen_and_the_wheel_goes_along_it(window):
+    window.resize(1024, 720)
+    for _ in range(6):
+        add(window, "sun, moon, sky", "moon")
+    last = window.session.document.look.sources[-1].id
+    window.session.choose(window.session.document.look.sources[0].id)
+    QApplication.processEvents()
+    assert window.rail.horizontalScrollBar().value() < 20
+    window.session.choose(last)
+    QApplication.processEvents()
+    card, view = window.rail.cards[last], window.rail.viewport()
+    left = card.mapTo(view, QPoint(0, 0)).x()
+    assert left >= 0
+    assert left + card.width() <= view.width()
+    bar = window.rail.horizontalScrollBar()
+    before = bar.value()
+    centre = QPointF(view.rect().center())
+    turn = QWheelEvent(
+        centre, view.mapToGlobal(centre), QPoint(0, 0), QPoint(0, 120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(window.rail.widget(), turn)
+    assert bar.value() == before - 120
+
+
+def test_pins_past_the_sixth_are_reached(window):
+    for _ in range(8):
+        QTest.keyClick(window.picture, Qt.Key.Key_P)
+        QApplication.processEvents()
+    first = window.session.document.pins[0]
+    more = next(b for b in window.header.findChildren(QToolButton) if b.accessibleName() == "earlier pins")
+    assert more.text() == "+2"
+    QTest.keyClick(window.picture, Qt.Key.Key_BracketRight)
+    menu = more.menu()
+    menu.popup(window.mapToGlobal(QPoint(300, 60)))
+    choose(menu, f"{first.name}, {first.shot}")
+    assert window.session.document.look == first.look

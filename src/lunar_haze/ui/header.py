@@ -16,6 +16,8 @@ from lunar_haze.ui.session import Session
 
 HEIGHT = 40
 PIN_SIZE = QSize(50, 28)
+#: Pins with a picture in the line; earlier ones are in a menu.
+PINS_SHOWN = 6
 
 
 class PinChip(QWidget):
@@ -197,7 +199,18 @@ class Header(QWidget):
             widget = self.pins.takeAt(0).widget()
             widget.hide()
             widget.deleteLater()
-        for pin in pins[-6:]:
+        if len(pins) > PINS_SHOWN:
+            more = QToolButton()
+            more.setText(f"+{len(pins) - PINS_SHOWN}")
+            more.setToolTip("the pins before these")
+            more.setAccessibleName("earlier pins")
+            more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+            menu = QMenu(more)
+            for pin in reversed(pins[:-PINS_SHOWN]):
+                menu.addAction(f"{pin.name}, {pin.shot}", lambda p=pin: self.on_pin("return", p.id))
+            more.setMenu(menu)
+            self.pins.addWidget(more)
+        for pin in pins[-PINS_SHOWN:]:
             chip = PinChip(pin, self.pin_image(pin.id), pin.id == self.before_pin)
             chip.chosen.connect(lambda pin_id: self.on_pin("return", pin_id))
             chip.removed.connect(lambda pin_id: self.on_pin("remove", pin_id))

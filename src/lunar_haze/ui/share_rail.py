@@ -1,6 +1,6 @@
 """The share rail: one card a source with the picture it makes alone; the row is a sum."""
 
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
@@ -35,6 +35,7 @@ class ShareRail(QScrollArea):
         self._layout.setContentsMargins(4, 3, 4, 2)
         self._layout.setSpacing(4)
         self.setWidget(self._row)
+        self._row.installEventFilter(self)
         self.setWidgetResizable(True)
         self.setFixedHeight(CARD_HEIGHT + 13)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -44,8 +45,24 @@ class ShareRail(QScrollArea):
         self._renewing.timeout.connect(self._renew_one)
         session.changed.connect(self._changed)
         session.chosen_changed.connect(self._row.update)
+        session.chosen_changed.connect(self._show_chosen)
         bridge.refined.connect(self._all_due)
         self._seen: tuple = ()
+
+    def _show_chosen(self) -> None:
+        """Scroll to the card of what is chosen."""
+        card = self.cards.get(self.session.chosen)
+        if card is not None:
+            self._row.layout().activate()
+            self.ensureWidgetVisible(card, card.width() // 3, 0)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        # The row lies flat: an ordinary wheel goes along it.
+        if watched is self._row and event.type() == QEvent.Type.Wheel:
+            bar = self.horizontalScrollBar()
+            bar.setValue(bar.value() - (event.angleDelta().y() or event.angleDelta().x()))
+            return True
+        return super().eventFilter(watched, event)
 
     def _order(self) -> list[str]:
         """What has a card, in order: sources by their ids, folded groups by GROUP and their name, the air last."""
