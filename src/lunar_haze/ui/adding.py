@@ -7,6 +7,7 @@ Escape leaves it.
 
 import attrs
 import numpy as np
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
@@ -106,7 +107,8 @@ class Adding:
         self.name = name
         if name in PRESETS or name not in (*CARDS, "bank of mist"):
             self._session.show_ghost(usual_lamp(name, *self._proposed()))
-        self._parent.setFocus()
+        # Once the menu has gone, which gives the keyboard back to where it was.
+        QTimer.singleShot(0, self._parent, self._parent.setFocus)
         self._session.said.emit(
             f"{name}: click in picture or plan to put it there, Return puts it by the subject, Esc leaves it", False
         )
