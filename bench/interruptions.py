@@ -13,7 +13,7 @@ import attrs
 import numpy as np
 
 ROOT = Path(__file__).resolve().parents[1]
-sys.path.insert(0, str(ROOT))
+sys.path[:0] = [str(ROOT), str(ROOT / "bench")]
 
 from tests.service import interrupted
 
@@ -27,6 +27,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import Want
 from lunar_haze.service.worker import Worker
+from page import table, write
 
 
 def scripts(count: int) -> list[tuple[str, str, str]]:
@@ -77,5 +78,8 @@ def forty_edits() -> list[tuple[str, str, str]]:
 
 
 if __name__ == "__main__":
-    for row in [*forty_edits(), *scripts(int(sys.argv[1]) if len(sys.argv) > 1 else 500)]:
-        print(" | ".join(row), flush=True)
+    rows = [*forty_edits(), *scripts(int(sys.argv[1]) if len(sys.argv) > 1 else 500)]
+    if sys.argv[1:]:
+        print(table(rows))
+    else:
+        write("Interruptions", "Made by `.venv/bin/python bench/interruptions.py`.", rows)

@@ -1,7 +1,6 @@
 """Speed, as ratios and times taken in one run: ``python bench/run.py``. Prints a table and keeps it in docs/bench.md."""
 
 import os
-import platform
 import queue
 import subprocess
 import sys
@@ -38,6 +37,7 @@ from lunar_haze.service.folders import sky_folder
 from lunar_haze.service.protocol import Cleaned
 from lunar_haze.service.urgency import standings
 from many_lamps import many_lamps
+from page import write
 from raw_rays import DEMO, REFERENCE_RATE, demo_place, landing, recorded, replay, scaled
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -355,22 +355,12 @@ def main() -> None:
     service(rows, rate)
     sky(rows, rate)
     start(rows, rate)
-    width = max(len(r[0]) for r in rows)
-    lines = [f"| {'what':<{width}} | measured | bar |", f"|{'-' * (width + 2)}|---|---|"]
-    lines += [f"| {what:<{width}} | {value} | {bar} |" for what, value, bar in rows]
-    table = "\n".join(lines)
-    print(table)
-    cpu = next(
-        (x.split(":")[1].strip() for x in Path("/proc/cpuinfo").read_text().splitlines() if "model name" in x),
-        platform.machine(),
+    write(
+        "Speed",
+        "Made by `.venv/bin/python bench/run.py`, all in one run. Where two times stand, the second is what the first "
+        f"would be at {REFERENCE_RATE:g} million rays a second: the bars were set on a machine of that speed.",
+        rows,
     )
-    text = (
-        "# Speed\n\nMade by `.venv/bin/python bench/run.py`, all in one run; machines are noisy, so ratios tell more than times.\n"
-        f"Where two times stand, the second is what the first would be at {REFERENCE_RATE:g} million rays a second: the bars were\n"
-        "set on a machine of that speed.\n\n"
-        f"{time.strftime('%Y-%m-%d')}, {len(os.sched_getaffinity(0))} threads of {cpu}, Python {platform.python_version()}.\n\n{table}\n"
-    )
-    (ROOT / "docs" / "bench.md").write_text(text)
 
 
 if __name__ == "__main__":
