@@ -247,7 +247,8 @@ class Window(QMainWindow):
             key = action.shortcut().toString()
             action.setToolTip(f"{name} {label or ''} ({key})")
         for name in (
-            "save", "save-as", "hand-off", "again", "pin", "add", "black", "exposure", "wipe", "later", "earlier", "paste",
+            "save", "save-as", "hand-off", "again", "pin", "add", "black", "exposure", "wipe", "later", "earlier",
+            "paste",
         ):  # fmt: skip
             self.actions_by_name[name].setEnabled(is_open)
 
