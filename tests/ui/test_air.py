@@ -65,7 +65,7 @@ def test_more_banks_than_can_be_are_refused_in_words(window):
     for _ in range(MOST_BANKS + 1):
         slip_act(window, seen_at(window, (-24.0, 0.0, 0.0)), "a bank of mist here")
     assert len(medium(window).banks) == MOST_BANKS
-    assert "take one away" in said[-1]
+    assert "delete one first" in said[-1]
 
 
 def test_a_bank_from_the_slip_lies_where_it_was_put_and_is_drawn_in_the_plan(window):

@@ -86,7 +86,7 @@ class Assistant(QObject):
     def _show(self, made: Source | None, role: str) -> None:
         if made is None:
             self.session.said.emit(
-                f"no place was found for the {role}: the lens sees no eyes (they wear a material named “eye”)", True
+                f"no place was found for the {role}: the camera sees no eyes (they wear a material named “eye”)", True
             )
             return
         self.session.show_ghost(made)

@@ -13,7 +13,7 @@ from lunar_haze.ui.air_facets import AirFacets
 from lunar_haze.ui.camera_facets import CameraFacets
 from lunar_haze.ui.card_facets import CardFacets
 from lunar_haze.ui.column import Column, Folds
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.source_facets import SourceFacets
 from lunar_haze.ui.well import Well
 
@@ -40,6 +40,8 @@ class Facets(QScrollArea):
         self.session = session
         #: What the mist does to the picture, in words; the window knows it.
         self.air_words: Callable[[], str] = lambda: ""
+        #: Fills the column with the hand-off sheet.
+        self.fill_hand_off: Callable[[Column], None] = lambda column: None
         self._folds = folds
         self.column = Column(session, folds, {})
         self._shown: object = None
@@ -57,7 +59,7 @@ class Facets(QScrollArea):
 
     def _facets(self) -> dict[str, Facet]:
         session = self.session
-        if not session.is_open or not session.is_anything_chosen:
+        if not session.is_open or not session.is_anything_chosen or session.chosen == HAND_OFF:
             return {}
         return facets_of(session.document, session.chosen, session.chosen_bank)
 
@@ -71,6 +73,8 @@ class Facets(QScrollArea):
             column.words("no place is open")
         elif session.chosen == AIR:
             AirFacets(column, self.air_words).fill()
+        elif session.chosen == HAND_OFF:
+            self.fill_hand_off(column)
         elif session.chosen == CAMERA:
             CameraFacets(column).fill()
         elif session.chosen_source is not None:

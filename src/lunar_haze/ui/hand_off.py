@@ -12,14 +12,13 @@ from lunar_haze.ui.still_job import StillJob
 
 STILL_PASSES = 256
 SKY_SIZE = (2048, 1024)
-_STILLS = {"PNG, 8 bits (*.png)": 8, "PNG, 16 bits (*.png)": 16, "OpenEXR with a layer for each source (*.exr)": 8}
 
 
 class HandOff:
     """Asks where things go and writes them; one still at a time, which ``stop_button`` stops."""
 
     def __init__(self, session: Session, status: QLabel, parent: QWidget) -> None:
-        self._session, self._status, self._parent = session, status, parent
+        self._session, self._status, self.parent = session, status, parent
         self.still: StillJob | None = None
         self.stop_button = QToolButton(parent)
         self.stop_button.setText("stop")
@@ -27,24 +26,11 @@ class HandOff:
         self.stop_button.hide()
         self.stop_button.clicked.connect(lambda: self.still and self.still.stop())
 
-    def ask_still(self) -> None:
-        """Ask where a still of the shot under the look goes."""
-        document = self._session.document
-        folder = self._session.path.parent if self._session.path else Path.home()
-        name = f"{document.current_shot} {document.current_look}.png".replace("/", "-")
-        start, kinds = str(folder / name), ";;".join(_STILLS)
-        chosen, kind = QFileDialog.getSaveFileName(self._parent, "write a still", start, kinds)
-        if chosen:
-            path = Path(chosen)
-            if not path.suffix:
-                path = path.with_suffix(".exr" if "exr" in kind else ".png")
-            self.write_still(path, _STILLS.get(kind, 8))
-
     def write_still(
         self, path: Path, bits: int = 8, size: tuple[int, int] | None = None, passes: int = STILL_PASSES,
-        backend: RenderBackend | None = None,
+        backend: RenderBackend | None = None, layers: bool = True, denoise: bool = True,
     ) -> None:  # fmt: skip
-        """Write the shot under the look to ``path`` in the background."""
+        """Write the shot under the look to ``path`` in the background; an EXR with or without ``layers``."""
         if self.still is not None:
             self._session.said.emit("a still is being written; stop it or wait for it", False)
             return
@@ -52,7 +38,7 @@ class HandOff:
         shot = document.shot
         self.still = StillJob(
             path, self._session.place_spec, shot, document.look, size or (shot.frame_width, shot.frame_height), passes,
-            bits, backend,
+            bits, backend, layers, denoise,
         )  # fmt: skip
         self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))
         self.still.ended.connect(self._still_ended)
@@ -72,7 +58,7 @@ class HandOff:
         name = str(folder / f"{look.name} sky.exr".replace("/", "-"))
         kinds = {"OpenEXR, with its sun (*.exr)": True, "OpenEXR, without its sun (*.exr)": False,
                  "Radiance, with its sun (*.hdr)": True, "Radiance, without its sun (*.hdr)": False}  # fmt: skip
-        chosen, kind = QFileDialog.getSaveFileName(self._parent, "write the sky", name, ";;".join(kinds))
+        chosen, kind = QFileDialog.getSaveFileName(self.parent, "write the sky", name, ";;".join(kinds))
         if chosen:
             path = Path(chosen)
             if not path.suffix:

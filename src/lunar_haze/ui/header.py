@@ -33,7 +33,7 @@ class PinChip(QWidget):
         self.setFixedSize(PIN_SIZE)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"pin {pin.name}")
-        self.setToolTip(f"{pin.name}, {pin.shot}\nclick: return to it; right-click: compare with it, or take it away")
+        self.setToolTip(f"{pin.name}, {pin.shot}\nclick: return to it; right-click: compare with it, or delete it")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton:
@@ -42,7 +42,7 @@ class PinChip(QWidget):
             menu = QMenu(self)
             menu.addAction("return to it", lambda: self.chosen.emit(self.pin.id))
             menu.addAction("compare with it (B, W)", lambda: self.compared.emit(self.pin.id))
-            menu.addAction("take it away", lambda: self.removed.emit(self.pin.id))
+            menu.addAction("delete it", lambda: self.removed.emit(self.pin.id))
             menu.popup(event.globalPosition().toPoint())
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802

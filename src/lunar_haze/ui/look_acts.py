@@ -94,9 +94,9 @@ class LookActs:
         """Take the chosen source or card away."""
         source, card = self.session.chosen_source, self.session.chosen_card
         if source is not None:
-            self.session.act(f"take {source.name} away", edits.remove_source(self.session.document, source.id))
+            self.session.act(f"delete {source.name}", edits.remove_source(self.session.document, source.id))
         elif card is not None:
-            self.session.act(f"take {card.name} away", edits.remove_card(self.session.document, card.id))
+            self.session.act(f"delete {card.name}", edits.remove_card(self.session.document, card.id))
 
     def copy(self) -> None:
         """Keep the chosen source for pasting."""

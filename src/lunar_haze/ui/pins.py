@@ -66,7 +66,7 @@ class Pins:
         if act == "return":
             self.session.act(f"return to {pin.name}", edits.return_to_pin(self.session.document, pin_id))
         elif act == "remove":
-            self.session.act(f"take pin {pin.name} away", edits.remove_pin(self.session.document, pin_id))
+            self.session.act(f"delete pin {pin.name}", edits.remove_pin(self.session.document, pin_id))
         else:
             self.compare_with(pin_id)
             self.header.renew_pins()

@@ -47,6 +47,9 @@ from lunar_haze.ui.recent import Recent
 log = logging.getLogger(__name__)
 
 
+#: What is chosen while the hand-off sheet stands in the column.
+HAND_OFF = "hand-off"
+
 
 class Session(QObject):
     """Signals: ``changed`` after every edit, ``opened`` after another document, ``chosen_changed``,
@@ -103,7 +106,7 @@ class Session(QObject):
     @property
     def is_anything_chosen(self) -> bool:
         """Whether what is chosen is there."""
-        return self.chosen in (AIR, CAMERA) or self.chosen_source is not None or self.chosen_card is not None
+        return self.chosen in (AIR, CAMERA, HAND_OFF) or self.chosen_source is not None or self.chosen_card is not None
 
     @property
     def chosen_card(self) -> Card | None:
@@ -160,7 +163,7 @@ class Session(QObject):
         """Lay a bank of mist, and show it."""
         banks = self.document.look.medium.banks
         if len(banks) >= MOST_BANKS:
-            self.said.emit(f"there are {MOST_BANKS} banks already; take one away first", False)
+            self.said.emit(f"there are {MOST_BANKS} banks already; delete one first", False)
             return
         self.act("a bank of mist", edits.add_bank(self.document, bank))
         self.choose_bank(len(banks))

@@ -26,11 +26,12 @@ class StillJob(QObject):
 
     def __init__(
         self, path: Path, place: PlaceSpec, shot: Shot, look: Look, size: tuple[int, int], passes: int, bits: int,
-        backend: RenderBackend | None = None,
+        backend: RenderBackend | None = None, layers: bool = True, denoise: bool = True,
     ) -> None:  # fmt: skip
         super().__init__()
         self._path, self._place, self._shot, self._look = path, place, shot, look
         self._size, self._passes, self._bits, self._backend = size, passes, bits, backend
+        self._layers, self._denoise = layers, denoise
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="still", daemon=True)
 
@@ -55,8 +56,10 @@ class StillJob(QObject):
             self._tell(f"the still could not be written; {log_path()} tells why", True)
 
     def _work(self) -> tuple[str, bool]:
-        with_layers = self._path.suffix.lower() == ".exr"
-        request = frame_request(1, self._place, self._shot, self._look, self._size, self._passes, live=False)
+        with_layers = self._layers and self._path.suffix.lower() == ".exr"
+        request = frame_request(
+            1, self._place, self._shot, self._look, self._size, self._passes, self._denoise, live=False
+        )
         still = compute(
             request, lambda _what, done, total: self._advance(done, total), self._stop.is_set, self._backend
         )

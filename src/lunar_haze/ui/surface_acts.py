@@ -36,7 +36,7 @@ from lunar_haze.ui.session import Session
 STAND_OFF_M, CARD_OFF_M = 0.4, 0.8
 CARDS = {
     "a dark flag": Card("", "flag"),
-    "a pale card": Card("", "bounce card", reflectance=(0.85, 0.85, 0.85)),
+    "a bounce card": Card("", "bounce card", reflectance=(0.85, 0.85, 0.85)),
     "a cut-out": Card("", "cut-out", reflectance=(0.02, 0.02, 0.02), cutout=CutOut("leaves", 6.0, 0.5)),
 }
 
@@ -58,7 +58,7 @@ class SurfaceActs:
             if sky is None:
                 return None
             menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
-            menu.addAction(f"hold this colour back in {sky.name}", lambda: self.hold_back(sky, at))
+            menu.addAction(f"suppress this colour in {sky.name}", lambda: self.hold_back(sky, at))
             self._fill_gap(menu, at)
             return menu
         self._fill_head(menu, seen)
@@ -271,7 +271,7 @@ class SurfaceActs:
         focused = attrs.evolve(camera, focus_m=round(along, 3))
         self.session.act("focus", edits.change_camera(self.session.document, focused))
         if camera.f_number <= 0:
-            self.session.said.emit("the lens is sharp everywhere; give it an f-number in its facets", False)
+            self.session.said.emit("the camera is a pinhole, sharp everywhere; give it an f-number", False)
 
     def _make_subject(self, seen: Seen) -> None:
         name = self.session.place.objects[seen.object]

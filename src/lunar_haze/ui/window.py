@@ -36,6 +36,7 @@ from lunar_haze.ui.facets import SHUT_AT_FIRST, Facets
 from lunar_haze.ui.file_acts import FileActs
 from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
+from lunar_haze.ui.hand_off_sheet import HandOffSheet
 from lunar_haze.ui.header import Header
 from lunar_haze.ui.keys import ACTS, Keys, KeySheet
 from lunar_haze.ui.look_acts import LookActs
@@ -44,7 +45,7 @@ from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
 
@@ -82,6 +83,8 @@ class Window(QMainWindow):
         self.assistant = Assistant(session)
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
         self.hand_off = HandOff(session, self.header.status, self.header)
+        self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
+        self.facets.fill_hand_off = self.sheet.fill
         self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()
         self._fill_menu()
@@ -164,7 +167,8 @@ class Window(QMainWindow):
         handlers = {
             "open": lambda: self.files.ask_open(), "save": lambda: self.files.save(),
             "save-as": lambda: self.files.ask_save(), "undo": self.session.undo,
-            "redo": self.session.redo, "hand-off": lambda: self.hand_off.ask_still(), "quit": self.close,
+            "redo": self.session.redo, "hand-off": lambda: self.session.choose(HAND_OFF),
+            "again": lambda: self.sheet.write(), "quit": self.close,
             "pin": lambda: self.pins.pin(), "add": self.ask_add,
             "wipe": lambda: self.pins.toggle_wipe(), "black": self.acts.start_from_black,
             "exposure": self.acts.set_exposure_from_picture,
@@ -242,7 +246,10 @@ class Window(QMainWindow):
             action.setEnabled(label is not None)
             key = action.shortcut().toString()
             action.setToolTip(f"{name} {label or ''} ({key})")
-        for name in ("save", "save-as", "hand-off", "pin", "black", "exposure", "wipe", "later", "earlier", "paste"):
+        for name in (
+            "save", "save-as", "hand-off", "again", "pin", "add", "black", "exposure", "wipe", "later", "earlier",
+            "paste",
+        ):  # fmt: skip
             self.actions_by_name[name].setEnabled(is_open)
 
     # -- acts -----------------------------------------------------------------------------------

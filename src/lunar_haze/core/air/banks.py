@@ -12,6 +12,8 @@ import math
 import numba as nb
 import numpy as np
 
+from lunar_haze.core.air.medium_row import BANKS
+
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -65,7 +67,7 @@ def bank_extinction(m, bank, x, y, z):
 def banks_extinction(m, x, y, z):
     """Extinction of all banks at a point [1/m]."""
     total = f32(0.0)
-    for bank in range(int(m[13])):
+    for bank in range(int(m[BANKS])):
         total += bank_extinction(m, bank, x, y, z)
     return total
 

@@ -23,6 +23,18 @@ from lunar_haze.core.air.banks import (
     banks_extinction,
 )  # fmt: skip
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
+from lunar_haze.core.air.medium_row import (
+    BANKS,
+    FOG_SIGMA,
+    FOG_TOP,
+    PLAIN,
+    STRETCH,
+    STRETCH_AXIS,
+    STRETCH_BEGINS,
+    STRETCH_ENDS,
+    STRETCH_FADES,
+    STRETCH_ORIGIN,
+)
 from lunar_haze.core.air.patches import PATCHES, TILE_AT, TILE_ROOM, patchiness
 from lunar_haze.core.units.fast_math import exp, floor
 from lunar_haze.core.units.outside import as_pointer, outside
@@ -31,10 +43,6 @@ f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 
-# Columns of a packed medium: the plain fog comes first (`Medium.pack`).
-CLEAR, PLAIN, BANKS, MULTIPLE = 8, 12, 13, 14
-#: on, origin (3), axis (3), begins, ends, fades.
-STRETCH = 16
 #: Patches are summed in steps of this share of one, in this many at the least and at the most.
 PATCH_STEP, _FEWEST_STEPS, _MOST_STEPS = f32(0.18), 2, 40
 #: Optical depth past which what patches do no longer matters.
@@ -50,24 +58,24 @@ def borrowed_medium(address):
 @_jit
 def _share_at(m, w):
     """Share of the mist that is there at distance ``w`` along the lens's axis."""
-    up = (w - m[STRETCH + 7]) / m[STRETCH + 9] + f32(1.0)
-    down = (m[STRETCH + 8] - w) / m[STRETCH + 9] + f32(1.0)
+    up = (w - m[STRETCH_BEGINS]) / m[STRETCH_FADES] + f32(1.0)
+    down = (m[STRETCH_ENDS] - w) / m[STRETCH_FADES] + f32(1.0)
     # Nothing is taken away before a stretch that begins at the lens.
-    up = up if m[STRETCH + 7] > f32(0.0) else f32(1.0)
+    up = up if m[STRETCH_BEGINS] > f32(0.0) else f32(1.0)
     return min(max(up, f32(0.0)), f32(1.0)) * min(max(down, f32(0.0)), f32(1.0))
 
 
 @_jit
 def _along_axis(m, x, y, z):
     return (
-        (x - m[STRETCH + 1]) * m[STRETCH + 4] + (y - m[STRETCH + 2]) * m[STRETCH + 5]
-        + (z - m[STRETCH + 3]) * m[STRETCH + 6]
+        (x - m[STRETCH_ORIGIN]) * m[STRETCH_AXIS] + (y - m[STRETCH_ORIGIN + 1]) * m[STRETCH_AXIS + 1]
+        + (z - m[STRETCH_ORIGIN + 2]) * m[STRETCH_AXIS + 2]
     )  # fmt: skip
 
 
 @_plain
 def _even_extinction(m, x, y, z):
-    sigma = m[0] * density(m, z) + banks_extinction(m, x, y, z)
+    sigma = m[FOG_SIGMA] * density(m, z) + banks_extinction(m, x, y, z)
     if m[STRETCH] > f32(0.0):
         sigma *= _share_at(m, _along_axis(m, x, y, z))
     return sigma
@@ -97,7 +105,7 @@ def patches_at(m, x, y, z):
 def even_extinction(m, x, y, z):
     """Extinction [1/m] at a point, patches left out."""
     if m[PLAIN] > f32(0.0):
-        return m[0] * density(m, z)
+        return m[FOG_SIGMA] * density(m, z)
     return _mixed_extinction(m.ctypes.data, x, y, z, f32(0.0))
 
 
@@ -105,7 +113,7 @@ def even_extinction(m, x, y, z):
 def extinction(m, x, y, z):
     """Extinction [1/m] at a point."""
     if m[PLAIN] > f32(0.0):
-        return m[0] * density(m, z)
+        return m[FOG_SIGMA] * density(m, z)
     return _mixed_extinction(m.ctypes.data, x, y, z, f32(1.0))
 
 
@@ -113,7 +121,7 @@ def extinction(m, x, y, z):
 def _even_piece(m, ox, oy, oz, dx, dy, dz, t0, t1, w0, w1):
     """Optical depth of fog and banks from t0 to t1, where the share that is there is ``w0 + w1 t``."""
     total = f32(0.0)
-    if m[0] > f32(0.0):
+    if m[FOG_SIGMA] > f32(0.0):
         if w1 == f32(0.0):
             total = w0 * fog_depth(m, oz + t0 * dz, dz, t1 - t0)
         else:
@@ -121,7 +129,7 @@ def _even_piece(m, ox, oy, oz, dx, dy, dz, t0, t1, w0, w1):
             for point in range(3):
                 t = middle + half * GAUSS_NODE * f32(point - 1)
                 weight = GAUSS_INNER if point == 1 else GAUSS_OUTER
-                total += weight * f32(2.0) * half * (w0 + w1 * t) * m[0] * density(m, oz + t * dz)
+                total += weight * f32(2.0) * half * (w0 + w1 * t) * m[FOG_SIGMA] * density(m, oz + t * dz)
     for bank in range(int(m[BANKS])):
         length = bank_length(m, bank, ox, oy, oz, dx, dy, dz, t0, t1, w0, w1)
         total += m[AT + bank * ROW + 10] * length
@@ -133,8 +141,8 @@ def even_depth(m, ox, oy, oz, dx, dy, dz, t):
     """Optical depth over distance ``t`` [m] of a ray with fog, banks and a stretch; patches left out."""
     if m[STRETCH] == f32(0.0):
         return _even_piece(m, ox, oy, oz, dx, dy, dz, f32(0.0), t, f32(1.0), f32(0.0))
-    begins, ends, fades = m[STRETCH + 7], m[STRETCH + 8], m[STRETCH + 9]
-    w, dw = _along_axis(m, ox, oy, oz), dx * m[STRETCH + 4] + dy * m[STRETCH + 5] + dz * m[STRETCH + 6]
+    begins, ends, fades = m[STRETCH_BEGINS], m[STRETCH_ENDS], m[STRETCH_FADES]
+    w, dw = _along_axis(m, ox, oy, oz), dx * m[STRETCH_AXIS] + dy * m[STRETCH_AXIS + 1] + dz * m[STRETCH_AXIS + 2]
     total, now = f32(0.0), f32(0.0)
     for _ in range(5):
         then = t
@@ -160,10 +168,10 @@ def even_depth(m, ox, oy, oz, dx, dy, dz, t):
 def misty_interval(m, ox, oy, oz, dx, dy, dz, t):
     """The part of 0..t of a ray outside which there is no mist, or none that a lens sees light from."""
     low, high = t, f32(0.0)
-    if m[0] > f32(0.0):
+    if m[FOG_SIGMA] > f32(0.0):
         # Below the top of the fog, and no deeper in it than light comes back from.
-        low = f32(0.0) if oz <= m[3] else ((m[3] - oz) / dz if dz < f32(0.0) else t)
-        high = (m[3] - oz) / dz if oz < m[3] and dz > f32(1e-6) else t
+        low = f32(0.0) if oz <= m[FOG_TOP] else ((m[FOG_TOP] - oz) / dz if dz < f32(0.0) else t)
+        high = (m[FOG_TOP] - oz) / dz if oz < m[FOG_TOP] and dz > f32(1e-6) else t
         if m[STRETCH] == f32(0.0):
             high = min(high, distance_in_fog(m, oz, dz, _DEEP + fog_depth(m, oz, dz, low)))
     for bank in range(int(m[BANKS])):

@@ -23,6 +23,7 @@ from lunar_haze.core.air import kernels
 from lunar_haze.core.air.banks import AT as BANKS_AT
 from lunar_haze.core.air.banks import KINDS, MOST_BANKS, ROW
 from lunar_haze.core.air.jendersie2023 import Blend, droplets
+from lunar_haze.core.air.medium_row import MEDIUM
 from lunar_haze.core.air.patches import PATCHES, STEP, TILE_AT, TILE_ROOM, packed_tile
 from lunar_haze.core.units.memory import on_lines
 
@@ -175,16 +176,18 @@ def _packed(medium: Medium) -> NDArray[np.float32]:
     stretch, patches = medium.stretch, medium.patches
     patchy = patches.contrast > 0
     packed = on_lines((TILE_AT + (TILE_ROOM if patchy else 0),), np.float32)
-    packed[:15] = [
-        sigma, medium.base_m, max(medium.fall_off_m, 1e-3), max(medium.top_m, medium.base_m + 1e-3),
-        blend.g_hg, *medium.albedo, medium.is_clear, blend.g_draine, blend.alpha, blend.draine_share,
-        medium.is_plain, min(len(medium.banks), MOST_BANKS), min(max(medium.multiple, 0.0), 1.0),
-    ]  # fmt: skip
+    MEDIUM.put(
+        packed, sigma=sigma, base=medium.base_m, scale=max(medium.fall_off_m, 1e-3),
+        top=max(medium.top_m, medium.base_m + 1e-3), lobe_g=blend.g_hg, albedo=medium.albedo, clear=medium.is_clear,
+        draine_g=blend.g_draine, draine_alpha=blend.alpha, draine_share=blend.draine_share, plain=medium.is_plain,
+        banks=min(len(medium.banks), MOST_BANKS), multiple=min(max(medium.multiple, 0.0), 1.0),
+    )  # fmt: skip
     if not stretch.is_all:
-        packed[kernels.STRETCH : kernels.STRETCH + 10] = [
-            1.0, *stretch.origin, *stretch.axis, stretch.begins_m, min(stretch.ends_m, 1e30),
-            max(stretch.fades_m, 1e-3),
-        ]  # fmt: skip
+        MEDIUM.put(
+            packed, stretch=1.0, stretch_origin=stretch.origin, stretch_axis=stretch.axis,
+            stretch_begins=stretch.begins_m, stretch_ends=min(stretch.ends_m, 1e30),
+            stretch_fades=max(stretch.fades_m, 1e-3),
+        )  # fmt: skip
     for number, bank in enumerate(medium.banks[:MOST_BANKS]):
         packed[BANKS_AT + number * ROW : BANKS_AT + number * ROW + 11] = bank.pack()
     if not patchy:

@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.draine2003 import draine
+from lunar_haze.core.air.medium_row import DRAINE_ALPHA, DRAINE_G, DRAINE_SHARE, LOBE_G
 
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -36,4 +37,4 @@ def blended(cos_theta, g, g_draine, alpha, share):
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def medium_phase(medium, cos_theta):
     """`blended` of a packed medium."""
-    return blended(cos_theta, medium[4], medium[9], medium[10], medium[11])
+    return blended(cos_theta, medium[LOBE_G], medium[DRAINE_G], medium[DRAINE_ALPHA], medium[DRAINE_SHARE])

@@ -110,7 +110,7 @@ def _shows(source: Source, look: Look, camera: Camera) -> str:
     """How a lamp in plain sight gives itself away, or "" when it does not."""
     lamp = lamp_of(source.shape)
     if lamp.seen and lamp.radiance_per_lumen() > 0:
-        return "the lens sees it"
+        return "the camera sees it"
     return "its halo in the mist shows" if _halo(source, look, camera) > HALO_SHOWS else ""
 
 

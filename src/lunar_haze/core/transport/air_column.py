@@ -8,9 +8,11 @@ import numpy as np
 
 from lunar_haze.core.air.banks import bank_extinction, bank_interval
 from lunar_haze.core.air.fog import fog_columns, fog_extinctions
-from lunar_haze.core.air.kernels import BANKS, PATCH_STEP, PLAIN, STRETCH, even_extinction, patches_at
+from lunar_haze.core.air.kernels import PATCH_STEP, even_extinction, patches_at
+from lunar_haze.core.air.medium_row import BANKS, FOG_SCALE, FOG_SIGMA, PLAIN, STRETCH
 from lunar_haze.core.air.patches import PATCHES
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import one_minus_exp
 
@@ -27,7 +29,7 @@ def _fog_column(medium, oz, dz, ends, count, under, lost, below):
     fog_columns(medium, oz, dz, lost, count, below)
     fog_columns(medium, oz, dz, ends, count + 1, under)
     fog_extinctions(medium, oz, dz, lost, count, lost)
-    sigma, level_rise = medium[0], f32(0.02) * medium[2]
+    sigma, level_rise = medium[FOG_SIGMA], f32(0.02) * medium[FOG_SCALE]
     for k in range(count):
         span = ends[k + 1] - ends[k]
         level = abs(span * dz) < level_rise
@@ -41,17 +43,21 @@ def _extinctions(medium, camera, dx, dy, dz, distances, count, far, out):
     if medium[STRETCH] > f32(0.0):
         for k in range(count):
             t = distances[k]
-            out[k] = even_extinction(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            out[k] = even_extinction(medium, camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz)
         return
-    fog_extinctions(medium, camera[2], dz, distances, count, out)
+    fog_extinctions(medium, camera[EYE + 2], dz, distances, count, out)
     for bank in range(int(medium[BANKS])):
-        low, high = bank_interval(medium, bank, camera[0], camera[1], camera[2], dx, dy, dz, f32(0.0), far)
+        low, high = bank_interval(
+            medium, bank, camera[EYE], camera[EYE + 1], camera[EYE + 2], dx, dy, dz, f32(0.0), far
+        )
         if low >= high:
             continue
         for k in range(count):
             t = distances[k]
             if low <= t <= high:
-                out[k] += bank_extinction(medium, bank, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+                out[k] += bank_extinction(
+                    medium, bank, camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz
+                )
 
 
 @_plain
@@ -65,14 +71,14 @@ def _patch(medium, camera, dx, dy, dz, distances, count, out):
         t = distances[k]
         if k + 1 < count and distances[k + 1] - t >= step:
             # From here on slices are too far apart for anything to be read in between.
-            out[k] *= patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+            out[k] *= patches_at(medium, camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz)
             continue
         if t > t1:
             t0, p0 = max(t1, f32(0.0)), p1
             if t1 < f32(0.0) or t - t0 > step:
-                t0, p0 = t, patches_at(medium, camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz)
+                t0, p0 = t, patches_at(medium, camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz)
             t1 = t0 + step
-            p1 = patches_at(medium, camera[0] + t1 * dx, camera[1] + t1 * dy, camera[2] + t1 * dz)
+            p1 = patches_at(medium, camera[EYE] + t1 * dx, camera[EYE + 1] + t1 * dy, camera[EYE + 2] + t1 * dz)
         out[k] *= p0 + (p1 - p0) * (t - t0) / step
 
 
@@ -80,7 +86,7 @@ def _patch(medium, camera, dx, dy, dz, distances, count, out):
 def view_column(medium, camera, dx, dy, dz, ends, count, under, lost, scattered, below):
     """`view_air` for one ray; ``under`` (slices + 1,) and ``lost`` (slices,) are room to work in."""
     if medium[PLAIN] > f32(0.0):
-        _fog_column(medium, camera[2], dz, ends, count, under, lost, below)
+        _fog_column(medium, camera[EYE + 2], dz, ends, count, under, lost, below)
     else:
         for k in range(count):
             under[k] = f32(0.5) * (ends[k] + ends[k + 1])

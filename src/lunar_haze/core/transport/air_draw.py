@@ -15,7 +15,6 @@ from numba import types
 
 from lunar_haze.core.air.fog import distance_in_fog, fog_depth, fog_extinctions
 from lunar_haze.core.air.kernels import (
-    PLAIN,
     borrowed_medium,
     even_depth,
     even_extinction,
@@ -24,6 +23,7 @@ from lunar_haze.core.air.kernels import (
     ray_optical_depth,
     transmittance,
 )
+from lunar_haze.core.air.medium_row import DRAINE_ALPHA, DRAINE_G, DRAINE_SHARE, LOBE_G, PLAIN
 from lunar_haze.core.air.patches import PATCHES, patchiness
 from lunar_haze.core.transport.sampling import basis, combine, random_pair
 from lunar_haze.core.transport.source_row import AXIS, COLUMNS, MAP, MAP_AT, MAP_SCALE
@@ -200,15 +200,15 @@ def scattered_direction(m, dx, dy, dz, seed, dimension, index):
     name = combine(combine(seed, u32(dimension + 7)), u32(index))
     which, u = random_pair(name, 0, 0)
     around, lot = random_pair(name, 1, 0)
-    if which < m[11]:
+    if which < m[DRAINE_SHARE]:
         # Draine's lobe is Henyey-Greenstein's times 1 + alpha cos^2: draws are kept by that.
         for again in range(64):
-            c = _henyey_greenstein_cosine(m[9], u)
-            if lot * (f32(1.0) + m[10]) <= f32(1.0) + m[10] * c * c:
+            c = _henyey_greenstein_cosine(m[DRAINE_G], u)
+            if lot * (f32(1.0) + m[DRAINE_ALPHA]) <= f32(1.0) + m[DRAINE_ALPHA] * c * c:
                 break
             u, lot = random_pair(name, again + 2, 0)
     else:
-        c = _henyey_greenstein_cosine(m[4], u)
+        c = _henyey_greenstein_cosine(m[LOBE_G], u)
     s = f32(math.sqrt(max(f32(1.0) - c * c, f32(0.0))))
     ax, ay, az, bx, by, bz = basis(dx, dy, dz)
     x, y = turned(around)

@@ -15,6 +15,7 @@ from scipy.ndimage import maximum_filter1d
 from lunar_haze.core.transport.air_integral import apart2_along, lamp_line, spot_line
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import TAN_HALF
 from lunar_haze.core.transport.source_row import BEAM, KIND, POSITION, SUN
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.outside import as_pointer
@@ -46,7 +47,7 @@ def core_of(light: NDArray, camera: NDArray, grid: tuple[int, int, int]) -> tupl
     x, y, ahead = (float(towards @ camera[i : i + 3]) for i in (3, 6, 9))
     if ahead <= 1e-3:
         return f32(_AWAY), f32(_AWAY)
-    scale = grid[1] / 2 / (float(camera[12]) * ahead)
+    scale = grid[1] / 2 / (float(camera[TAN_HALF]) * ahead)
     return f32(x * scale + (grid[1] - 1) / 2), f32((grid[0] - 1) / 2 - y * scale)
 
 

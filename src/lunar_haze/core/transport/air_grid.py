@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
 from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, floats
+from lunar_haze.core.transport.camera_row import EYE, HEIGHT, WIDTH
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.heaven_light import sky_radiance
@@ -111,7 +112,7 @@ def _see_point_row(s, lights, number, camera, reach, index, row, depth, last, se
     ray = aligned(memory)
     s, lights = borrow_scene(s), borrow_lights(lights)
     depth = floats(depth)
-    width, height = int(camera[13]), int(camera[14])
+    width, height = int(camera[WIDTH]), int(camera[HEIGHT])
     rows, columns, slices = seen.shape
     for column in range(columns):
         seed = combine(u32(row * columns + column), u32(0x7A3F11C5) + u32(number))
@@ -119,10 +120,10 @@ def _see_point_row(s, lights, number, camera, reach, index, row, depth, last, se
             jx, jy = random_pair(seed, 4 * k, index)
             jz, _spare = random_pair(seed, 4 * k + 1, index)
             u, v = random_pair(seed, 4 * k + 2, index)
-            x, y = (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
+            x, y = (f32(column) + jx) * camera[WIDTH] / f32(columns), (f32(row) + jy) * camera[HEIGHT] / f32(rows)
             dx, dy, dz = primary_direction(camera, x, y)
             t = slice_distance(f32(k) + jz, slices, reach)
-            px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
+            px, py, pz = camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz
             lx, ly, lz, distance, radiance, _g, _b, pdf = sample_light(s, lights, number, px, py, pz, u, v)
             if pdf > f32(0.0):
                 lamp = lights.rows[number]
@@ -164,17 +165,17 @@ def _see_sky_row(s, camera, reach, index, row, directions, depth, last, seen, we
     ray = aligned(memory)
     s = borrow_scene(s)
     depth = floats(depth)
-    width, height = int(camera[13]), int(camera[14])
+    width, height = int(camera[WIDTH]), int(camera[HEIGHT])
     rows, columns, slices, count = seen.shape
     for column in range(columns):
         seed = combine(u32(row * columns + column), u32(0x19E3779B))
         for k in range(last[row, column]):
             jx, jy = random_pair(seed, 2 * k, index)
             jz, _spare = random_pair(seed, 2 * k + 1, index)
-            x, y = (f32(column) + jx) * camera[13] / f32(columns), (f32(row) + jy) * camera[14] / f32(rows)
+            x, y = (f32(column) + jx) * camera[WIDTH] / f32(columns), (f32(row) + jy) * camera[HEIGHT] / f32(rows)
             dx, dy, dz = primary_direction(camera, x, y)
             t = slice_distance(f32(k) + jz, slices, reach)
-            px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
+            px, py, pz = camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz
             in_view = t <= depth[min(int(y), height - 1) * width + min(int(x), width - 1)]
             counts = f32(1.0) if in_view else f32(1e-3)
             weight[row, column, k] += counts
@@ -321,7 +322,7 @@ def _draw_sky(s, lights, number, u, v):
 def look_once(grid: LightGrid, s: SceneArrays, camera: NDArray, reach: float, depth: NDArray[np.float32]) -> None:
     """Add one pass of looks to a grid. ``reach`` is how far its slices go [m]; ``depth`` (pixels,) [m]."""
     threads = nb.get_num_threads()
-    last = slices_seen(depth, int(camera[13]), reach, grid.shape)
+    last = slices_seen(depth, int(camera[WIDTH]), reach, grid.shape)
     if grid.directions is not None:
         see_sky(s, camera, f32(reach), grid.passes, threads, grid.directions, depth, last, grid.seen[0], grid.weight[0])
     else:

@@ -17,11 +17,22 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
-from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, STRETCH
+from lunar_haze.core.air.medium_row import (
+    DRAINE_ALPHA,
+    DRAINE_G,
+    DRAINE_SHARE,
+    FOG_SIGMA,
+    LOBE_G,
+    MULTIPLE,
+    PLAIN,
+    STRETCH,
+    STRETCH_ENDS,
+)
 from lunar_haze.core.air.phase import blended, henyey_greenstein, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_ways import at_height, read_ways
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.lamp_lobes import smooth_edge
 from lunar_haze.core.transport.source_row import (
     AREA,
@@ -62,13 +73,14 @@ def fog_transmittance(medium, oz, dz, t):
 @_inline
 def ends_before(medium, reach):
     """Whether mist is told to end before the last slice does."""
-    return medium[STRETCH] > f32(0.0) and medium[STRETCH + 8] < reach
+    return medium[STRETCH] > f32(0.0) and medium[STRETCH_ENDS] < reach
 
 
 @_inline
 def apart2_along(light, camera, dx, dy, dz):
     """Square of the ray's distance from a lamp [m2], and how far along the ray it is nearest [m]."""
-    cx, cy, cz = light[POSITION] - camera[0], light[POSITION + 1] - camera[1], light[POSITION + 2] - camera[2]
+    cx, cy = light[POSITION] - camera[EYE], light[POSITION + 1] - camera[EYE + 1]
+    cz = light[POSITION + 2] - camera[EYE + 2]
     along = cx * dx + cy * dy + cz * dz
     # The air is never nearer to all of a lamp than about its own size.
     return max(cx * cx + cy * cy + cz * cz - along * along, max(light[AREA] * f32(0.13), f32(1e-6))), along
@@ -77,7 +89,7 @@ def apart2_along(light, camera, dx, dy, dz):
 @_inline
 def lamp_rates(medium, light, oz, dz, ends, below, count, rate):
     """Mean extinction [1/m] of fog on the ways from a lamp to each slice of a ray from height ``oz``: ``rate``."""
-    sigma, lamp_z = medium[0], light[POSITION + 2]
+    sigma, lamp_z = medium[FOG_SIGMA], light[POSITION + 2]
     at_lamp, here = column(medium, lamp_z), density(medium, lamp_z)
     for k in range(count):
         # The mean density between two heights is the difference of the columns over that of the heights.
@@ -174,15 +186,15 @@ def lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, sli
     ``rate`` is the mean extinction on the ways to the lamp [1/m], ``glow`` strength and decay of what
     is scattered on them (`air_ways`).
     """
-    lobes = medium[4], medium[9], medium[10], medium[11]
+    lobes = medium[LOBE_G], medium[DRAINE_G], medium[DRAINE_ALPHA], medium[DRAINE_SHARE]
     inner, outer = light[COS_INNER], light[COS_OUTER]
     apart2, along = apart2_along(light, camera, dx, dy, dz)
     apart = f32(math.sqrt(apart2))
     # Cosine at the lamp times distance: linear along the ray.
     e1 = dx * light[AXIS] + dy * light[AXIS + 1] + dz * light[AXIS + 2]
     e0 = (
-        (camera[0] - light[POSITION]) * light[AXIS] + (camera[1] - light[POSITION + 1]) * light[AXIS + 1]
-        + (camera[2] - light[POSITION + 2]) * light[AXIS + 2]
+        (camera[EYE] - light[POSITION]) * light[AXIS] + (camera[EYE + 1] - light[POSITION + 1]) * light[AXIS + 1]
+        + (camera[EYE + 2] - light[POSITION + 2]) * light[AXIS + 2]
     )  # fmt: skip
     faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == IES_LAMP)
     beam, one_lobe = kind == BEAM, lobes[3] <= f32(0.0)
@@ -224,7 +236,7 @@ def sun_values(light, medium, dx, dy, dz, below, count, depth, value):
     """
     lift = max(abs(light[AXIS + 2]), f32(1e-3))
     if medium[PLAIN] > f32(0.0):
-        over, top = medium[0] / lift, column(medium, f32(1e9))
+        over, top = medium[FOG_SIGMA] / lift, column(medium, f32(1e9))
         for k in range(count):
             depth[k] = over * (top - below[k])
     phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
@@ -242,12 +254,12 @@ def sun_beyond(light, camera, medium, dx, dy, dz, reach):
     lift, top = max(light[AXIS + 2], f32(1e-3)), column(medium, f32(1e9))
     phase = medium_phase(medium, light[AXIS] * dx + light[AXIS + 1] * dy + light[AXIS + 2] * dz)
     t0, total = reach, f32(0.0)
-    through = fog_transmittance(medium, camera[2], dz, t0)
+    through = fog_transmittance(medium, camera[EYE + 2], dz, t0)
     for _ in range(BEYOND):
         t1 = t0 * f32(BEYOND_RATIO)
-        behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-        above = top - column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
-        total += phase * (through - behind) * exp(-medium[0] * above / lift)
+        behind = through * fog_transmittance(medium, camera[EYE + 2] + t0 * dz, dz, t1 - t0)
+        above = top - column(medium, camera[EYE + 2] + f32(0.5) * (t0 + t1) * dz)
+        total += phase * (through - behind) * exp(-medium[FOG_SIGMA] * above / lift)
         through, t0 = behind, t1
     return total
 
@@ -257,7 +269,7 @@ def lamp_line(kind, light, camera, medium, way, glow, reach, y, x, rows, columns
               below, line, along, value):  # fmt: skip
     """`lamp_values` of one ray at ``y``, ``x`` of the grid, with its ways; ``line`` and ``along`` are work room."""
     if medium[PLAIN] > f32(0.0):
-        lamp_rates(medium, light, camera[2], dz, ends, below, count, along)
+        lamp_rates(medium, light, camera[EYE + 2], dz, ends, below, count, along)
     else:
         read_ways(way, y, x, rows, columns, slices, count, line, along)
     lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, slices, ends, along, value)
@@ -283,7 +295,7 @@ def spot_line(kind, light, camera, medium, way, glow, bed, reach, row, i, rows, 
         value[k] *= seen[k]
     if medium[MULTIPLE] > f32(0.0):
         for k in range(count):
-            z = camera[2] + f32(0.5) * (ends[k] + ends[k + 1]) * dz
+            z = camera[EYE + 2] + f32(0.5) * (ends[k] + ends[k + 1]) * dz
             value[k] += medium[MULTIPLE] * at_height(bed, z) * openness[k]
     return seen[slices - 1] * sun_beyond(light, camera, medium, dx, dy, dz, reach) if count == slices else f32(0.0)
 

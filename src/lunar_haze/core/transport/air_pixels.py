@@ -15,6 +15,7 @@ from lunar_haze.core.transport.air_grid import slice_at
 from lunar_haze.core.transport.air_integral import lamp_line
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.source_row import AREA, AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import primary_direction
@@ -96,7 +97,8 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
         for x in range(x0, x1):
             scale[x] = one
     else:
-        cx, cy, cz = light[POSITION] - camera[0], light[POSITION + 1] - camera[1], light[POSITION + 2] - camera[2]
+        cx, cy = light[POSITION] - camera[EYE], light[POSITION + 1] - camera[EYE + 1]
+        cz = light[POSITION + 2] - camera[EYE + 2]
         c2, least = cx * cx + cy * cy + cz * cz, max(light[AREA] * f32(0.13), f32(1e-6))
         ax, ay, az = directions[0], directions[1], directions[2]
         for x in range(x0, x1):
@@ -225,13 +227,13 @@ def compare_air(camera, before, after, threads, depth, directions, change, colum
 @_plain
 def _compare_part(camera, before, after, depth, rise, change, column_change):
     camera, before, after = floats(camera), floats(before), floats(after)
-    here = before[0] * column(before, camera[2]) - after[0] * column(after, camera[2])
+    here = before[0] * column(before, camera[EYE + 2]) - after[0] * column(after, camera[EYE + 2])
     for n in range(depth.shape[0]):
         dz, t = rise[n], min(depth[n], FAR)
-        z = camera[2] + t * dz
+        z = camera[EYE + 2] + t * dz
         column_change[n] = before[0] * column(before, z) - after[0] * column(after, z)
         if abs(dz) < f32(1e-3):
-            change[n] = fog_depth(before, camera[2], dz, t) - fog_depth(after, camera[2], dz, t)
+            change[n] = fog_depth(before, camera[EYE + 2], dz, t) - fog_depth(after, camera[EYE + 2], dz, t)
         else:
             change[n] = (column_change[n] - here) / dz
 
@@ -280,7 +282,7 @@ def _dim_part(spots, camera, before, after, depth, ax, ay, az, change, column_ch
             dense_before, dense_after = before[0] * density(before, lamp_z), after[0] * density(after, lamp_z)
             felt = _felt(before, after, f32(LIT_M) * dense_before, f32(LIT_M) * dense_after)
             rate_lamp = dense_before - dense_after
-            lamp_x, lamp_y, lamp_z = lamp_x - camera[0], lamp_y - camera[1], lamp_z - camera[2]
+            lamp_x, lamp_y, lamp_z = lamp_x - camera[EYE], lamp_y - camera[EYE + 1], lamp_z - camera[EYE + 2]
             for n in range(count):
                 t = min(depth[n], FAR)
                 lx, ly, lz = lamp_x - t * ax[n], lamp_y - t * ay[n], lamp_z - t * az[n]

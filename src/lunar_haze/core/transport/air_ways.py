@@ -13,10 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.glow import glow_above, lamp_glow
-from lunar_haze.core.air.kernels import MULTIPLE, PLAIN, even_depth
+from lunar_haze.core.air.kernels import even_depth
 from lunar_haze.core.air.medium import Medium, Stretch
+from lunar_haze.core.air.medium_row import FOG_SIGMA, MULTIPLE, PLAIN
 from lunar_haze.core.transport.air_grid import LightGrid, slice_distances
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.source_row import AXIS, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.surfaces import FAR
 from lunar_haze.core.transport.view import column_direction
@@ -44,7 +46,7 @@ def _way_row(camera, m, light, reach, row, out):
         dx, dy, dz = column_direction(camera, row, i, rows, columns)
         for k in range(slices):
             t = middles[k]
-            px, py, pz = camera[0] + t * dx, camera[1] + t * dy, camera[2] + t * dz
+            px, py, pz = camera[EYE] + t * dx, camera[EYE + 1] + t * dy, camera[EYE + 2] + t * dz
             if kind == SUN or kind == SKY:
                 lx, ly, lz = light[AXIS], light[AXIS + 1], light[AXIS + 2]
                 if kind == SKY:
@@ -153,7 +155,7 @@ def _weigh_row(camera, m, reach, row, way, many, bed, last, seen, directions, ou
     camera, m, way, bed = floats(camera), floats(m), floats(way), floats(bed)
     rows, columns, slices, count = seen.shape
     plain = m[PLAIN] > f32(0.0)
-    slant = f32(0.12) if m[0] > f32(0.0) else _LEAST_SLANT
+    slant = f32(0.12) if m[FOG_SIGMA] > f32(0.0) else _LEAST_SLANT
     over, loss = np.empty(count, np.float32), np.ones(count, np.float32)
     for n in range(count):
         over[n] = f32(-1.0) / max(directions[n, 2], slant)
@@ -165,7 +167,7 @@ def _weigh_row(camera, m, reach, row, way, many, bed, last, seen, directions, ou
         for k in range(last[row, i]):
             more = f32(0.0)
             if many > f32(0.0):
-                z = camera[2] + middles[k] * dz
+                z = camera[EYE + 2] + middles[k] * dz
                 # An even sky's light comes at a mean slant of 5/3.
                 more = many * at_height(bed, z) / max(exp(-depths[k] * f32(5 / 3)), f32(1e-6))
             if not plain:  # what fog alone takes off the sums take off themselves

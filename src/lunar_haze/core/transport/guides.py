@@ -4,6 +4,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.borrow import borrow_scene, float_rows, floats
+from lunar_haze.core.transport.camera_row import LENS_RADIUS
 from lunar_haze.core.transport.embree import CLEAR, SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.sampling import combine, sample_pair
 from lunar_haze.core.transport.scene import BLEND, CUTOFF
@@ -16,7 +17,7 @@ from lunar_haze.core.transport.surfaces import (
     ray_epsilon,
     surface_at,
 )
-from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
+from lunar_haze.core.transport.view import lens_ray, pixel_middle, tent
 
 f32, u32 = np.float32, np.uint32
 #: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.

@@ -8,7 +8,8 @@ import math
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import CLEAR, transmittance
+from lunar_haze.core.air.kernels import transmittance
+from lunar_haze.core.air.medium_row import CLEAR
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
 from lunar_haze.core.transport.importance import PICK

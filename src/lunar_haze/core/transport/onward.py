@@ -12,7 +12,8 @@ regularisation, Kaplanyan & Dachsbacher 2013): their energy stays, their glints 
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import CLEAR, MULTIPLE, transmittance
+from lunar_haze.core.air.kernels import transmittance
+from lunar_haze.core.air.medium_row import ALBEDO, CLEAR, MULTIPLE
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
 from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
 from lunar_haze.core.transport.embree import aligned, ray_buffer
@@ -166,7 +167,8 @@ def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels
                         if random_pair(seed, base + _D_STOP + 1, index)[0] >= _GO_ON:
                             break
                         k /= _GO_ON
-                    tr, tg, tb = tr * cr * medium[5] * k, tg * cg * medium[6] * k, tb * cb * medium[7] * k
+                    tr, tg = tr * cr * medium[ALBEDO] * k, tg * cg * medium[ALBEDO + 1] * k
+                    tb = tb * cb * medium[ALBEDO + 2] * k
                     if max(tr, max(tg, tb)) <= zero:
                         break
                     ox, oy, oz = ox + t * dx, oy + t * dy, oz + t * dz

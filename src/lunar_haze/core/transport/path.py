@@ -15,9 +15,11 @@ Nothing is clamped: the sum is unbiased.
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import CLEAR, MULTIPLE, transmittance
+from lunar_haze.core.air.kernels import transmittance
+from lunar_haze.core.air.medium_row import ALBEDO, CLEAR, MULTIPLE
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
 from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
+from lunar_haze.core.transport.camera_row import LENS_RADIUS
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
@@ -55,7 +57,7 @@ from lunar_haze.core.transport.onward import (
 from lunar_haze.core.transport.sampling import basis, random_pair, sample_pair
 from lunar_haze.core.transport.source_row import PART, SPARES
 from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
-from lunar_haze.core.transport.view import LENS_RADIUS, lens_ray, pixel_middle, tent
+from lunar_haze.core.transport.view import lens_ray, pixel_middle, tent
 from lunar_haze.core.transport.walk import scatter_unshadowed, walk
 
 f32 = np.float32
@@ -245,7 +247,8 @@ def trace_chunk(
                     own = path_seed(pixel, True)
                     lx, ly, lz = scattered_direction(medium, dx, dy, dz, own, D_VERTEX, index)
                     set_out(onward[2 * i + 1], ox + t * dx, oy + t * dy, oz + t * dz, lx, ly, lz,
-                           k * tr * medium[5], k * tg * medium[6], k * tb * medium[7], FROM_AIR, zero, zero, zero,
+                           k * tr * medium[ALBEDO], k * tg * medium[ALBEDO + 1], k * tb * medium[ALBEDO + 2],
+                           FROM_AIR, zero, zero, zero,
                            np.int64(-1), worth_all)  # fmt: skip
         if triangle >= 0:
             tr, tg, tb = tr * through, tg * through, tb * through

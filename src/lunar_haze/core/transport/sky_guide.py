@@ -17,6 +17,7 @@ from scipy.ndimage import uniform_filter
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
+from lunar_haze.core.transport.camera_row import HEIGHT, TAN_HALF, WIDTH
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.heaven_light import turn_of
 from lunar_haze.core.transport.lights import LightArrays
@@ -141,8 +142,8 @@ class SkyGuide:
     def __init__(self, camera: NDArray[np.float32], depth: NDArray[np.float32]) -> None:
         finite = depth[depth < FAR]
         reach = float(np.quantile(finite, 0.98)) * 1.05 if finite.size else 0.0
-        tan = float(camera[12])
-        self._view = np.array([*camera[:12], tan, tan * camera[14] / camera[13], min(reach, 200.0)], np.float32)
+        tan = float(camera[TAN_HALF])
+        self._view = np.array([*camera[:12], tan, tan * camera[HEIGHT] / camera[WIDTH], min(reach, 200.0)], np.float32)
         self._seen: NDArray[np.float32] | None = None
 
     def lights(self, lights: LightArrays, s: SceneArrays) -> LightArrays:

@@ -4,11 +4,12 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.fog import column
-from lunar_haze.core.air.kernels import PLAIN
+from lunar_haze.core.air.medium_row import FOG_SIGMA, PLAIN
 from lunar_haze.core.air.phase import medium_phase
 from lunar_haze.core.transport.air_grid import slice_distances
 from lunar_haze.core.transport.air_integral import BEYOND, BEYOND_RATIO, ends_before, fog_transmittance
 from lunar_haze.core.transport.borrow import floats
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import exp
 
@@ -28,7 +29,7 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
     ends = slice_distances(1.0, slices, slices, reach)
     red, green, blue = light[0], light[1], light[2]
     for j in range(count):
-        slant[j] = -medium[0] / max(directions[j, 2], f32(1e-3))
+        slant[j] = -medium[FOG_SIGMA] / max(directions[j, 2], f32(1e-3))
     for i in range(columns):
         dx, dy, dz = column_direction(camera, row, i, rows, columns)
         for j in range(count):
@@ -46,8 +47,8 @@ def _sky_row(camera, medium, reach, row, last, directions, light, scattered, bel
                 share, under = f32(0.0), f32(0.0)
             else:
                 t1 = t0 * f32(BEYOND_RATIO)
-                behind = through * fog_transmittance(medium, camera[2] + t0 * dz, dz, t1 - t0)
-                share, under = through - behind, column(medium, camera[2] + f32(0.5) * (t0 + t1) * dz)
+                behind = through * fog_transmittance(medium, camera[EYE + 2] + t0 * dz, dz, t1 - t0)
+                share, under = through - behind, column(medium, camera[EYE + 2] + f32(0.5) * (t0 + t1) * dz)
                 through, t0 = behind, t1
             if share > f32(1e-7):
                 at = min(k, slices - 1)

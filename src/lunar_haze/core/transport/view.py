@@ -7,30 +7,35 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import View
+from lunar_haze.core.transport.camera_row import (
+    CAMERA,
+    EYE,
+    FORWARD,
+    HEIGHT,
+    LENS_RADIUS,
+    RIGHT,
+    SHARP_AT,
+    TAN_HALF,
+    UPWARD,
+    WIDTH,
+)
 from lunar_haze.core.transport.sampling import uniform_disc
 
 f32 = np.float32
 
 #: Pixels along the side of a tile.
 TILE = 32
-#: Where a packed camera has the radius of its lens's opening.
-LENS_RADIUS = 15
 
 
 def pack_view(view: View) -> NDArray[np.float32]:
-    """Camera for the kernels, (17,) float32.
-
-    Position, right, up, forward, tan of half the width, width, height, radius of the lens's
-    opening [m], distance along the axis at which it is sharp [m].
-    """
+    """Camera for the kernels, float32: see `camera_row`."""
     camera = view.camera
-    return np.concatenate(
-        [
-            camera.position,
-            camera.axes().ravel(),
-            [camera.tan_half_width, view.width, view.height, camera.aperture_radius_m, camera.sharp_at_m],
-        ]
-    ).astype(np.float32)
+    right, up, forward = camera.axes()
+    row = CAMERA.row(
+        eye=camera.position, right=right, upward=up, forward=forward, tan_half=camera.tan_half_width,
+        width=view.width, height=view.height, lens_radius=camera.aperture_radius_m, sharp_at=camera.sharp_at_m,
+    )  # fmt: skip
+    return row.astype(np.float32)
 
 
 def pixel_tiles(width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -67,12 +72,12 @@ def pixel_middle(pixel, width):
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def primary_direction(camera, x, y):
     """Unit direction through pixel position x, y from the picture's top left."""
-    k = camera[12] / (f32(0.5) * camera[13])
-    a = (x - f32(0.5) * camera[13]) * k
-    b = (f32(0.5) * camera[14] - y) * k
-    dx = camera[9] + a * camera[3] + b * camera[6]
-    dy = camera[10] + a * camera[4] + b * camera[7]
-    dz = camera[11] + a * camera[5] + b * camera[8]
+    k = camera[TAN_HALF] / (f32(0.5) * camera[WIDTH])
+    a = (x - f32(0.5) * camera[WIDTH]) * k
+    b = (f32(0.5) * camera[HEIGHT] - y) * k
+    dx = camera[FORWARD] + a * camera[RIGHT] + b * camera[UPWARD]
+    dy = camera[FORWARD + 1] + a * camera[RIGHT + 1] + b * camera[UPWARD + 1]
+    dz = camera[FORWARD + 2] + a * camera[RIGHT + 2] + b * camera[UPWARD + 2]
     n = f32(1.0) / f32(math.sqrt(dx * dx + dy * dy + dz * dz))
     return dx * n, dy * n, dz * n
 
@@ -81,15 +86,19 @@ def primary_direction(camera, x, y):
 def column_direction(camera, row, column, rows, columns):
     """Unit direction through the middle of a cell of a grid over the picture."""
     return primary_direction(
-        camera, (f32(column) + f32(0.5)) * camera[13] / f32(columns), (f32(row) + f32(0.5)) * camera[14] / f32(rows)
+        camera, (f32(column) + f32(0.5)) * camera[WIDTH] / f32(columns),
+        (f32(row) + f32(0.5)) * camera[HEIGHT] / f32(rows),
     )
 
 
 def view_directions(camera: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float32]:
     """Unit directions (n, 3) through pixel positions (n,), as `primary_direction`."""
-    k = camera[12] / (0.5 * camera[13])
-    a, b = (x - 0.5 * camera[13]) * k, (0.5 * camera[14] - y) * k
-    rays = camera[9:12] + a[:, None] * camera[3:6] + b[:, None] * camera[6:9]
+    k = camera[TAN_HALF] / (0.5 * camera[WIDTH])
+    a, b = (x - 0.5 * camera[WIDTH]) * k, (0.5 * camera[HEIGHT] - y) * k
+    rays = (
+        camera[FORWARD : FORWARD + 3] + a[:, None] * camera[RIGHT : RIGHT + 3]
+        + b[:, None] * camera[UPWARD : UPWARD + 3]
+    )
     return (rays / np.linalg.norm(rays, axis=1, keepdims=True)).astype(np.float32)
 
 
@@ -97,13 +106,14 @@ def view_directions(camera: NDArray[np.float32], x: NDArray, y: NDArray) -> NDAr
 def lens_ray(camera, x, y, u, v):
     """Origin and unit direction of a ray through a point of the lens, drawn by u, v in [0, 1), and a pixel position."""
     dx, dy, dz = primary_direction(camera, x, y)
-    ox, oy, oz = camera[0], camera[1], camera[2]
+    ox, oy, oz = camera[EYE], camera[EYE + 1], camera[EYE + 2]
     if camera[LENS_RADIUS] <= f32(0.0):
         return ox, oy, oz, dx, dy, dz
     a, b = uniform_disc(u, v)
     a, b = a * camera[LENS_RADIUS], b * camera[LENS_RADIUS]
-    t = camera[16] / max(dx * camera[9] + dy * camera[10] + dz * camera[11], f32(1e-6))
-    sx, sy, sz = a * camera[3] + b * camera[6], a * camera[4] + b * camera[7], a * camera[5] + b * camera[8]
+    t = camera[SHARP_AT] / max(dx * camera[FORWARD] + dy * camera[FORWARD + 1] + dz * camera[FORWARD + 2], f32(1e-6))
+    sx, sy = a * camera[RIGHT] + b * camera[UPWARD], a * camera[RIGHT + 1] + b * camera[UPWARD + 1]
+    sz = a * camera[RIGHT + 2] + b * camera[UPWARD + 2]
     dx, dy, dz = t * dx - sx, t * dy - sy, t * dz - sz
     n = f32(1.0) / f32(math.sqrt(dx * dx + dy * dy + dz * dz))
     return ox + sx, oy + sy, oz + sz, dx * n, dy * n, dz * n

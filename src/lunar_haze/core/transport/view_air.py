@@ -28,6 +28,7 @@ from lunar_haze.core.transport.air_pixels import (
     spread,
 )
 from lunar_haze.core.transport.air_ways import Ways, ways_of, weighed_sky
+from lunar_haze.core.transport.camera_row import HEIGHT, WIDTH
 from lunar_haze.core.transport.scene import SceneArrays
 from lunar_haze.core.transport.sky_integral import integrate_sky
 from lunar_haze.core.transport.source_row import FIRST, KIND, SUN, SURFACE
@@ -53,7 +54,7 @@ class ViewPixels:
 
     def __init__(self, camera: NDArray, reach: float, depth: NDArray[np.float32]) -> None:
         self.camera, self.reach, self.depth = camera, f32(reach), depth
-        self.width, self.height = int(camera[13]), int(camera[14])
+        self.width, self.height = int(camera[WIDTH]), int(camera[HEIGHT])
         self.directions = np.empty((3, depth.size), np.float32)
         self.at = np.empty(depth.size, np.float32)
         place_pixels(

@@ -6,6 +6,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.air.kernels import extinction, transmittance
+from lunar_haze.core.air.medium_row import ALBEDO
 from lunar_haze.core.air.phase import medium_phase
 from lunar_haze.core.transport.air_draw import draw_distance
 from lunar_haze.core.transport.embree import CLEAR, SOLID, intersect
@@ -102,4 +103,5 @@ def scatter_unshadowed(s, lights, medium, number, ox, oy, oz, dx, dy, dz, far, u
     # The light travels along -l and leaves along -d: the cosine of deflection is l . d.
     phase = medium_phase(medium, lx * dx + ly * dy + lz * dz)
     k = weight * phase * transmittance(medium, px, py, pz, lx, ly, lz, distance) / pdf
-    return px, py, pz, lx, ly, lz, distance, k * r * medium[5], k * g * medium[6], k * b * medium[7]
+    r, g, b = k * r * medium[ALBEDO], k * g * medium[ALBEDO + 1], k * b * medium[ALBEDO + 2]
+    return px, py, pz, lx, ly, lz, distance, r, g, b

@@ -1,0 +1,200 @@
+"""The hand-off sheet: size, passes, format, folder and name of a still, in the column; the last choices by one key."""
+
+import json
+import logging
+from pathlib import Path
+
+import attrs
+import cattrs
+from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel, QLineEdit, QPushButton
+
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.units.row import Row, row
+from lunar_haze.ui import questions
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.choice import Choice
+from lunar_haze.ui.column import Column
+from lunar_haze.ui.hand_off import HandOff
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.well import Well
+
+log = logging.getLogger(__name__)
+
+#: What a still is written as: suffix, bits a channel, whether every source has a layer.
+FORMS = {
+    "PNG, 8 bits": (".png", 8, False), "PNG, 16 bits": (".png", 16, False), "OpenEXR": (".exr", 16, False),
+    "OpenEXR with a layer for each source": (".exr", 16, True),
+}  # fmt: skip
+#: Sizes by the shot's frame; a size of one's own is typed.
+SIZES = {"the shot's frame": 1.0, "half of it": 0.5, "a quarter of it": 0.25, "twice as large": 2.0, "my own": 0.0}
+LARGEST = 16384
+_ROWS = (
+    row("width", "width", "width", "px", 320.0, 7680.0, 1920.0, whole=True, ratio=True, floor=16.0,
+        ceiling=float(LARGEST), tip="the height follows from the shot's frame"),
+    row("passes", "passes", "passes", "", 16.0, 1024.0, 256.0, whole=True, ratio=True, floor=1.0, ceiling=4096.0,
+        tip="samples of every pixel: 64 is quick, 256 clean for most, mist and small lamps want more"),
+)  # fmt: skip
+
+
+@attrs.frozen
+class Order:
+    """What is asked for; kept between starts."""
+
+    size: str = "the shot's frame"
+    width: int = 1920
+    passes: int = 256
+    form: str = "PNG, 8 bits"
+    denoise: bool = True
+    folder: str = ""
+    pattern: str = "{shot} {look}"
+
+    def pixels(self, frame_width: int, frame_height: int) -> tuple[int, int]:
+        """Width and height [px] for a shot's frame, even, and within what there is."""
+        scale = SIZES.get(self.size, 1.0) or self.width / frame_width
+        scale = min(scale, LARGEST / max(frame_width, frame_height))
+        return tuple(max(round(side * scale) // 2 * 2, 16) for side in (frame_width, frame_height))
+
+    def name(self, document: Document) -> str:
+        """The file's name for the shot and look on screen."""
+        suffix = FORMS.get(self.form, FORMS["PNG, 8 bits"])[0]
+        shot = document.shot
+        words = self.pattern.replace("{shot}", shot.name).replace("{look}", document.look.name)
+        words = words.replace("{frame}", f"{shot.frame:04d}").strip() or "still"
+        return words.replace("/", "-") + suffix
+
+
+class HandOffSheet:
+    """Holds the order, fills a column with it, and writes."""
+
+    def __init__(self, session: Session, bridge: RenderBridge, hand_off: HandOff, file: Path) -> None:
+        self._session, self._bridge, self._hand_off, self._file = session, bridge, hand_off, file
+        self.order = Order()
+        try:
+            self.order = cattrs.structure(json.loads(file.read_text()), Order)
+        except Exception:  # none yet, or damaged: the usual ones serve
+            log.info("no choices of hand-off are kept")
+
+    def _change(self, **changes: object) -> None:
+        self.order = attrs.evolve(self.order, **changes)
+        try:
+            self._file.parent.mkdir(parents=True, exist_ok=True)
+            self._file.write_text(json.dumps(attrs.asdict(self.order)))
+        except OSError as error:
+            log.warning("the choices of hand-off are not kept: %s", error)
+
+    @property
+    def path(self) -> Path:
+        """Where the still goes."""
+        start = self._session.path.parent if self._session.path else Path.home()
+        folder = Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
+        return folder / self.order.name(self._session.document)
+
+    def write(self) -> None:
+        """Write the still; a file that is there is asked about."""
+        if not self._session.is_open:
+            return
+        path = self.path
+        if path.exists():
+            answer = questions.ask(
+                self._hand_off.parent, "hand-off", f"{path.name} is there already.", "", ["replace it", "do not write"]
+            )  # fmt: skip
+            if answer != "replace it":
+                return
+        shot = self._session.document.shot
+        _suffix, bits, layers = FORMS.get(self.order.form, FORMS["PNG, 8 bits"])
+        self._hand_off.write_still(
+            path, bits, self.order.pixels(shot.frame_width, shot.frame_height), self.order.passes, layers=layers,
+            denoise=self.order.denoise,
+        )  # fmt: skip
+
+    # -- widgets ----------------------------------------------------------------------------------
+
+    def fill(self, column: Column) -> None:
+        """The sheet's widgets."""
+        column.keep(self)
+        column.title("hand-off")
+        column.section("picture")
+        self._choice(column, "size", list(SIZES), "size")
+        if self.order.size == "my own":
+            self._well(column, _ROWS[0])
+        pixels = column.words("")
+        column.on_refresh(lambda: pixels.setText(self._told()))
+        self._well(column, _ROWS[1])
+        clean = QCheckBox("free of grain")
+        clean.setToolTip("denoised; off: as it was summed")
+        clean.setChecked(self.order.denoise)
+        clean.clicked.connect(lambda on: self._change(denoise=on))
+        column.lay(clean)
+        column.section("file")
+        self._choice(column, "format", list(FORMS), "form")
+        pattern = QLineEdit(self.order.pattern)
+        pattern.setAccessibleName("name of the file")
+        pattern.setToolTip("{shot}, {look} and {frame} stand for those on screen")
+        pattern.editingFinished.connect(lambda: self._renamed(column, pattern.text()))
+        column.lay(QLabel("name"), pattern)
+        folder = QPushButton("folder ...")
+        folder.setToolTip("choose where it goes")
+        folder.clicked.connect(lambda: self._ask_folder(column))
+        column.lay(folder)
+        where = column.words("")
+        where.setAccessibleName("where the still goes")
+        column.on_refresh(lambda: where.setText(str(self.path)))
+        write = QPushButton("write the still")
+        write.setToolTip("in the background; its progress stands in the line at the top")
+        write.clicked.connect(self.write)
+        copy = QPushButton("copy the picture")
+        copy.setToolTip("the picture as it is on screen, to the clipboard")
+        copy.clicked.connect(self.copy_picture)
+        column.lay(write, copy)
+        sky = QPushButton("write the sky ...")
+        sky.setToolTip("the sky of the look's moment as a lat-long map")
+        sky.clicked.connect(self._hand_off.ask_sky)
+        column.lay(sky)
+
+    def _told(self) -> str:
+        shot = self._session.document.shot
+        width, height = self.order.pixels(shot.frame_width, shot.frame_height)
+        return f"{width}x{height} pixels"
+
+    def _choice(self, column: Column, name: str, items: list[str], field: str) -> None:
+        choice = Choice()
+        choice.setAccessibleName(name)
+        choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        choice.addItems(items)
+        choice.setCurrentText(getattr(self.order, field))
+
+        def take(text: str) -> None:
+            self._change(**{field: text})
+            # Another size may show a well more.
+            self._session.chosen_changed.emit()
+
+        choice.textActivated.connect(take)
+        column.lay(QLabel(name), choice)
+
+    def _well(self, column: Column, one: Row) -> None:
+        well = Well.of(one)
+        well.set_value(one.read(self.order))
+
+        def moved(value: float) -> None:
+            self._change(**{one.name: int(round(value))})
+            column.refresh()
+
+        well.moved.connect(moved)
+        column.wells[one.name] = well
+        column.lay(well)
+
+    def _renamed(self, column: Column, text: str) -> None:
+        self._change(pattern=text.strip() or Order().pattern)
+        column.refresh()
+
+    def _ask_folder(self, column: Column) -> None:
+        name = QFileDialog.getExistingDirectory(column.window(), "folder for stills", str(self.path.parent))
+        if name:
+            self._change(folder=name)
+            column.refresh()
+
+    def copy_picture(self) -> None:
+        """Put the picture on screen on the clipboard."""
+        if not self._bridge.image.isNull():
+            QApplication.clipboard().setImage(self._bridge.image)
+            self._session.said.emit("the picture is on the clipboard", False)
