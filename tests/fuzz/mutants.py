@@ -19,10 +19,12 @@ from lunar_haze.core.layers.model import LayerImage, PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.panorama import find_lobe, read_panorama
+from lunar_haze.core.sky.tables import AtmosphereTables
 from lunar_haze.core.sources.cutouts import CutOut, pattern
 from lunar_haze.core.sources.distribution import read_ies
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.ui.keys import Keys
 from tests.gltf_cases import CASES, write_case
@@ -53,6 +55,14 @@ def _document(folder: Path) -> bytes:
     return path.read_bytes()
 
 
+def _tables(folder: Path) -> bytes:
+    """A file of a sky's tables, as small as it may be; those of the view are kept in the same way."""
+    rng = np.random.default_rng(2)
+    path = folder / "air.npz"
+    write_arrays(path, {field.name: rng.random(12).astype(np.float32) for field in attrs.fields(AtmosphereTables)})
+    return path.read_bytes()
+
+
 def seeds(folder: Path) -> dict[str, list[bytes]]:
     """Good files by format."""
     found: dict[str, list[bytes]] = {"glb": [], "gltf": []}
@@ -75,7 +85,7 @@ def seeds(folder: Path) -> dict[str, list[bytes]]:
         "hdr": [_written(write_hdr, folder, "a.hdr")], "png": [_picture("PNG")], "jpg": [_picture("JPEG")],
         "ies": [IES.encode()], "haze": [document], "journal": [journal],
         "settings": [b'{"mute": "M", "pin": "Shift+P"}', b'["/a/b.haze", "/c.haze"]'],
-        "cache": [(folder / "layers" / "k.npz").read_bytes()],
+        "cache": [(folder / "layers" / "k.npz").read_bytes()], "tables": [_tables(folder)],
     }  # fmt: skip
 
 
@@ -186,6 +196,10 @@ def take(kind: str, data: bytes, folder: Path) -> None:
             read(path)
         elif kind == "settings":
             Keys(path)
+        elif kind == "tables":
+            found = read_arrays(path)
+            if found is not None and any(array.shape != (12,) for array in found.values()):
+                raise ValueError("tables that nobody has written")
         else:
             LayerCache(folder).get("k")
     except HazeError as error:

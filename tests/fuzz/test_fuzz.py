@@ -9,7 +9,7 @@ from tests.fuzz.mutants import damaged, seeds, take
 
 MUTANTS = 100
 FORMATS = (
-    "glb", "gltf", "obj", "mtl", "ply", "exr", "hdr", "png", "jpg", "ies", "haze", "journal", "settings", "cache",
+    "glb", "gltf", "obj", "mtl", "ply", "exr", "hdr", "png", "jpg", "ies", "haze", "journal", "settings", "cache", "tables",
 )  # fmt: skip
 
 
