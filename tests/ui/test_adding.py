@@ -211,6 +211,7 @@ def test_black_offers_a_new_empty_look(window, monkeypatch):
 
 def test_the_rail_scrolls_to_what_is_chosen_and_the_wheel_goes_along_it(window):
     window.resize(1024, 720)
+    assert window.add_button.text() == "add"
     for _ in range(6):
         add(window, "sun, moon, sky", "moon")
     last = window.session.document.look.sources[-1].id

@@ -188,6 +188,8 @@ class ShareRail(QScrollArea):
         self._more.setText(f"{self.left_out:,} more: fold groups, or show one role")
         self._layout.addWidget(self._more)
         self._layout.addStretch(1)
+        # The row has its width once it is laid out.
+        QTimer.singleShot(0, self, self._show_chosen)
         for card in old.values():
             card.hide()
             card.deleteLater()

@@ -130,7 +130,9 @@ class Window(QMainWindow):
         self._main.addWidget(self.picture, 1)
         self._main.addWidget(self.ribbon)
         self.add_button = QToolButton()
-        self.add_button.setDefaultAction(self.actions_by_name["add"])
+        # Not the action's own button: it would take its long words whenever the action changes.
+        self.add_button.clicked.connect(self.actions_by_name["add"].trigger)
+        self.add_button.setToolTip(self.actions_by_name["add"].toolTip())
         self.add_button.setIcon(theme.icon("plus"))
         self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         self.add_button.setText("add")
