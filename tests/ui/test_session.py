@@ -11,6 +11,7 @@ from lunar_haze.core.document.journal import beside as journal_beside
 from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
+from lunar_haze.ui import bridge as bridge_module
 from lunar_haze.ui.plan_drawing import SIDES, flat, moved_in
 from lunar_haze.ui.session import Session
 from tests.ui.conftest import dimmed
@@ -67,3 +68,17 @@ def test_a_point_moves_within_a_view_and_keeps_its_depth(side):
     assert flat(side, moved) == (7.0, 8.0)
     depth = SIDES[side][2]
     assert moved[depth] == point[depth]
+
+
+def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(window, monkeypatch, qtbot):
+    """Issue 13, line 13: a failed thread left its flag set for ever, and no picture came again."""
+    bridge = window.bridge
+
+    def fails(_air):
+        raise RuntimeError("no tables")
+
+    monkeypatch.setattr(bridge_module, "tables_of", fails)
+    monkeypatch.setattr(bridge_module, "is_ready", lambda _air: False)
+    assert bridge._must_wait_for_sky(window.session.document.look)
+    monkeypatch.setattr(bridge_module, "is_ready", lambda _air: True)
+    qtbot.waitUntil(lambda: not bridge._making_sky, timeout=5000)
