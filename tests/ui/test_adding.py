@@ -209,21 +209,22 @@ def test_black_offers_a_new_empty_look(window, monkeypatch):
     assert before in window.session.document.looks, "everything else stays in the old one"
 
 
-def test_the_rail_scrolls_to_what_is_chosen_and_the_wheel_goes_along_it(window):
+def test_the_rail_scrolls_to_what_is_chosen_and_the_wheel_goes_along_it(window, qtbot):
     window.resize(1024, 720)
     assert window.add_button.text() == "add"
     for _ in range(6):
         add(window, "sun, moon, sky", "moon")
     last = window.session.document.look.sources[-1].id
     window.session.choose(window.session.document.look.sources[0].id)
-    QApplication.processEvents()
-    assert window.rail.horizontalScrollBar().value() < 20
+    qtbot.waitUntil(lambda: window.rail.horizontalScrollBar().value() < 20, timeout=2000)
     window.session.choose(last)
-    QApplication.processEvents()
     card, view = window.rail.cards[last], window.rail.viewport()
-    left = card.mapTo(view, QPoint(0, 0)).x()
-    assert left >= 0
-    assert left + card.width() <= view.width()
+
+    def is_in_sight():
+        left = card.mapTo(view, QPoint(0, 0)).x()
+        return left >= 0 and left + card.width() <= view.width()
+
+    qtbot.waitUntil(is_in_sight, timeout=2000)
     bar = window.rail.horizontalScrollBar()
     before = bar.value()
     centre = QPointF(view.rect().center())

@@ -100,7 +100,7 @@ def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_p
     good.write_text(ies())
     bad.write_text(ies()[:-40])
     facets = LampFacets(
-        window.facets,
+        window.facets.column,
         lamp,
         lambda: source(window, lamp),
         lambda **c: edits.change_shape(window.session.document, lamp, **c),
@@ -181,9 +181,9 @@ def test_the_slip_places_by_effect(window):
     assert line == pytest.approx(0.0, abs=1e-6)
     slip_act(window, floor, "focus here")
     slip_act(window, floor, "keep ball off jetty")
-    assert source(window, lamp).linking.spares("jetty")
+    assert source(window, lamp).linking.excludes("jetty")
     slip_act(window, floor, "let ball light jetty")
-    assert not source(window, lamp).linking.spares("jetty")
+    assert not source(window, lamp).linking.excludes("jetty")
 
 
 def test_a_card_is_put_pulled_turned_pale_and_taken_away(window):

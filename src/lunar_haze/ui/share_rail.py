@@ -17,6 +17,7 @@ GROUP = "group "
 SORTS = ("hand", "role", "what they give")
 #: More cards than this are not shown at once.
 MOST_CARDS = 120
+SHOWN_AFTER_MS = 30
 
 
 class ShareRail(QScrollArea):
@@ -45,7 +46,10 @@ class ShareRail(QScrollArea):
         self._renewing.timeout.connect(self._renew_one)
         session.changed.connect(self._changed)
         session.chosen_changed.connect(self._row.update)
-        session.chosen_changed.connect(self._show_chosen)
+        # A little later: the row has its width once it was laid out.
+        self._showing = QTimer(self, singleShot=True, interval=SHOWN_AFTER_MS)
+        self._showing.timeout.connect(self._show_chosen)
+        session.chosen_changed.connect(self._showing.start)
         bridge.refined.connect(self._all_due)
         self._seen: tuple = ()
 
@@ -53,7 +57,6 @@ class ShareRail(QScrollArea):
         """Scroll to the card of what is chosen."""
         card = self.cards.get(self.session.chosen)
         if card is not None:
-            self._row.layout().activate()
             self.ensureWidgetVisible(card, card.width() // 3, 0)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
@@ -188,8 +191,7 @@ class ShareRail(QScrollArea):
         self._more.setText(f"{self.left_out:,} more: fold groups, or show one role")
         self._layout.addWidget(self._more)
         self._layout.addStretch(1)
-        # The row has its width once it is laid out.
-        QTimer.singleShot(0, self, self._show_chosen)
+        self._showing.start()
         for card in old.values():
             card.hide()
             card.deleteLater()
