@@ -27,6 +27,9 @@ class InstantBackend:
     def want(self, request: FrameRequest) -> None:
         self.requests.append(request)
         width, height, count = request.view.width, request.view.height, max(len(request.layers), 1)
+        # As the real client does: memory stays taken as long as its descriptor is open.
+        if self.board is not None:
+            self.board.close()
         self.board = Board.create(width, height, count)
         layers = []
         for slot, spec in enumerate(request.layers):
@@ -65,6 +68,8 @@ class InstantBackend:
 
     def close(self) -> None:
         self.closed = True
+        if self.board is not None:
+            self.board.close()
 
 
 class HeldBackend(InstantBackend):
