@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lunar_haze.core.document import edits
+from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.files import from_json, load, save, to_json
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
@@ -132,7 +132,7 @@ def test_names_stay_apart():
     document = a_document(Source("a", "lamp", Ball()))
     document = edits.add_source(document, Source("b", "lamp", Ball()))
     assert [s.name for s in document.look.sources] == ["lamp", "lamp 2"]
-    assert edits.add_look(document, "first").current_look == "first 2"
+    assert lists.add_copy(document, "look", "first").current_look == "first 2"
 
 
 def test_a_pin_brings_the_look_back():

@@ -16,7 +16,7 @@ import pytest
 
 from lunar_haze.core.document.files import load, save
 from lunar_haze.core.document.journal import read
-from lunar_haze.core.errors import HazeError
+from lunar_haze.core.errors import HazeError, PlaceError
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.sky.panorama import read_panorama
 from lunar_haze.core.sources.cutouts import CutOut, pattern
@@ -115,6 +115,16 @@ def test_a_buffer_that_is_no_ordinary_file(tmp_path, kind):
     _planted(tmp_path / "a.bin", kind)
     with pytest.raises(HazeError, match=r"a\.bin"):
         load_place(_gltf(tmp_path))
+
+
+@pytest.mark.parametrize("uri", ["../../secret.bin", "%2e%2e/%2e%2e/secret.bin", "/etc/hostname", "file:///etc/hostname"])
+def test_a_buffer_outside_the_folder_of_the_set_is_not_read(tmp_path, uri):
+    """A document from elsewhere read ``../../etc/shadow`` as a buffer."""
+    folder = tmp_path / "one" / "two"
+    folder.mkdir(parents=True)
+    (tmp_path / "secret.bin").write_bytes(b"\0" * 36)
+    with pytest.raises(PlaceError, match="outside the folder"):
+        load_place(_gltf(folder, buffers=[{"uri": uri, "byteLength": 36}]))
 
 
 @pytest.mark.parametrize("kind", ODD)

@@ -113,7 +113,7 @@ def test_what_only_the_plan_makes_is_not_read_from_a_file():
 
 @pytest.mark.parametrize("kind", [k for k in kinds() if k.in_files], ids=lambda k: k.name)
 def test_every_kind_has_units_and_rows_that_it_takes(kind):
-    shape = kind.make()
+    shape = kind.value()
     for unit in kind.units:
         assert canonical(shape, 2.0, unit) > 0 or unit == "true"
     with pytest.raises(QuantityError, match=kind.name):

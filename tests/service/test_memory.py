@@ -20,20 +20,11 @@ from lunar_haze.service.memory import Machine, allowed, choose_limit, chosen_lim
 from lunar_haze.service.protocol import Failed, KeepWithin, Want
 from lunar_haze.service.worker import Worker
 from tests.places import WHITE, floor, place_of
+from tests.service.interrupted import Ear
 
 FLOOR = place_of((floor(), WHITE))
 VIEW = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 64, 36)
 LAYER = 64 * 36 * 24
-
-
-class Ear:
-    """The window's end of a channel."""
-
-    def __init__(self) -> None:
-        self.heard: list = []
-
-    def send(self, message, descriptor=-1) -> None:
-        self.heard.append(message)
 
 
 def _layer(number: int) -> LayerSpec:
@@ -121,7 +112,7 @@ def _request(demo, size):
 def test_a_picture_larger_than_the_machine_is_refused_in_words_before_it_is_taken(demo, tmp_path, monkeypatch):
     """Issue 13, line 17: frames of 1e9 pixels took 4 GB before their size was judged."""
     monkeypatch.setattr(frame_store, "machine", lambda: Machine(4 << 30, 4 << 30))
-    ear = Ear()
+    ear = Ear(may_fail=True)
     worker = Worker(ear, LayerCache(tmp_path))
     before = _resident()
     worker.turn(Want(_request(demo, (16384, 16384))))
@@ -138,7 +129,7 @@ def test_a_picture_larger_than_the_machine_is_refused_in_words_before_it_is_take
 
 
 def test_out_of_memory_is_a_sentence_and_not_an_end(demo, tmp_path, monkeypatch):
-    ear = Ear()
+    ear = Ear(may_fail=True)
     worker = Worker(ear, LayerCache(tmp_path))
 
     def used_up(*_arguments):

@@ -1,15 +1,11 @@
 """The render process is kept alive with patience that forgets, and nothing waits for ever (issue 13, lines 13 and 20)."""
 
-import json
 import subprocess
 import sys
 import time
-from pathlib import Path
 
 import pytest
 
-from lunar_haze.core.errors import PlaceError
-from lunar_haze.core.place.load import load_place
 from lunar_haze.service import client as clients
 from lunar_haze.service.channel import Channel
 from lunar_haze.service.client import DEATHS_ALLOWED, RenderClient
@@ -104,24 +100,3 @@ def test_progress_is_told_in_lines_where_there_is_no_terminal(demo, tmp_path):
     )  # fmt: skip
     lines = [line for line in done.stderr.splitlines() if "of 20 passes" in line]
     assert len(lines) >= 2
-
-
-def _gltf(folder: Path, uri: str) -> Path:
-    document = {
-        "asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
-        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
-        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
-        "bufferViews": [{"buffer": 0, "byteLength": 36}], "buffers": [{"uri": uri, "byteLength": 36}],
-    }  # fmt: skip
-    (folder / "a.gltf").write_text(json.dumps(document))
-    return folder / "a.gltf"
-
-
-@pytest.mark.parametrize("uri", ["../../secret.bin", "%2e%2e/%2e%2e/secret.bin", "/etc/hostname", "file:///etc/hostname"])
-def test_a_buffer_outside_the_folder_of_the_set_is_not_read(tmp_path, uri):
-    """A document from elsewhere read ``../../etc/shadow`` as a buffer."""
-    folder = tmp_path / "one" / "two"
-    folder.mkdir(parents=True)
-    (tmp_path / "secret.bin").write_bytes(b"\0" * 36)
-    with pytest.raises(PlaceError, match="outside the folder"):
-        load_place(_gltf(folder, uri))

@@ -192,13 +192,13 @@ def test_a_shot_s_pins_go_along_with_its_name(window):
 def test_names_that_are_taken_and_the_last_of_a_list_are_told(window):
     document = window.session.document
     with pytest.raises(DocumentError, match="already"):
-        lists.rename_look(document, document.looks[0].name, document.looks[1].name)
+        lists.rename(document, "look", document.looks[0].name, document.looks[1].name)
     with pytest.raises(DocumentError, match="without a name"):
-        lists.rename_shot(document, document.shots[0].name, "  ")
+        lists.rename(document, "shot", document.shots[0].name, "  ")
     for shot in document.shots[1:]:
-        document = lists.remove_shot(document, shot.name)
+        document = lists.remove(document, "shot", shot.name)
     with pytest.raises(DocumentError, match="last shot stays"):
-        lists.remove_shot(document, document.shots[0].name)
+        lists.remove(document, "shot", document.shots[0].name)
 
 
 def test_black_offers_a_new_empty_look(window, monkeypatch):

@@ -5,7 +5,6 @@ picture, so that layers which are only kept for later give way before anything e
 """
 
 import contextlib
-import json
 import os
 from pathlib import Path
 
@@ -13,6 +12,7 @@ import attrs
 
 from lunar_haze.core.layers.model import FrameRequest
 from lunar_haze.service.folders import state_folder
+from lunar_haze.service.settings import read_settings, write_settings
 
 #: Least and, unless set by hand, most that layers may take [bytes].
 LEAST, MOST = 256 << 20, 3 << 30
@@ -72,17 +72,14 @@ def automatic_limit() -> int:
 
 def chosen_limit() -> int | None:
     """Bytes that layers may take as set by hand; None where it is left to the program."""
-    try:
-        kept = json.loads(_settings().read_text())["layers_bytes"]
-        return max(kept, LEAST) if isinstance(kept, int) and not isinstance(kept, bool) else None
-    except (OSError, ValueError, KeyError, TypeError, RecursionError):
-        return None
+    kept = read_settings(_settings())
+    limit = kept.get("layers_bytes") if isinstance(kept, dict) else None
+    return max(limit, LEAST) if isinstance(limit, int) and not isinstance(limit, bool) else None
 
 
 def choose_limit(limit: int | None) -> None:
-    """Keep a limit set by hand; None leaves it to the program. Raises OSError."""
-    _settings().parent.mkdir(parents=True, exist_ok=True)
-    _settings().write_text(json.dumps({} if limit is None else {"layers_bytes": int(limit)}))
+    """Keep a limit set by hand; None leaves it to the program."""
+    write_settings(_settings(), {} if limit is None else {"layers_bytes": int(limit)})
 
 
 def limit_in_force() -> int:

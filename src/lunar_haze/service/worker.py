@@ -157,22 +157,20 @@ class Worker:
             if self._inbox.empty():
                 self._open_early(message.place)
             return
-        if isinstance(message, KeepWithin):
-            self._frames.keep_within(message.limit_bytes)
         # A drag sends many: only the last of each kind matters.
-        want = message if isinstance(message, Want) else None
-        balance = message if isinstance(message, Balance) else None
+        want: Want | None = None
+        balance: Balance | None = None
         while True:
-            try:
-                message = self._inbox.get_nowait()
-            except queue.Empty:
-                break
             if isinstance(message, Want):
                 want, balance = message, None
             elif isinstance(message, Balance):
                 balance = message
             elif isinstance(message, KeepWithin):
                 self._frames.keep_within(message.limit_bytes)
+            try:
+                message = self._inbox.get_nowait()
+            except queue.Empty:
+                break
         if want is not None:
             self._begin(want.request)
         job = self._job

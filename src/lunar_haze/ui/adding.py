@@ -35,7 +35,7 @@ def usual_lamp(name: str, position: tuple, aim: tuple) -> Source:
     if name in PRESETS:
         return make_source(name, new_id(), name, position, aim)
     kind = next(kind for kind in lamp_kinds() if kind.name == name)
-    shape = attrs.evolve(kind.make(), position=position, aim=aim)
+    shape = attrs.evolve(kind.value(), position=position, aim=aim)
     return Source(new_id(), name, shape, USUAL_LM, "lm", kelvin=3200.0)
 
 
@@ -60,14 +60,12 @@ class Adding:
             return menu
         lamps = menu.addMenu("lamp")
         for preset, (shape, amount, unit, kelvin) in PRESETS.items():
-            mark = theme.icon(kind_of(shape).tag) if theme.has_icon(kind_of(shape).tag) else theme.icon("ball")
-            action = lamps.addAction(mark, preset, lambda p=preset: self.offer(p))
+            action = lamps.addAction(theme.icon(kind_of(shape).tag), preset, lambda p=preset: self.offer(p))
             action.setToolTip(f"{amount:g} {unit}, {kelvin:g} K")
-        more = [kind for kind in lamp_kinds() if kind.name not in PRESETS]
         lamps.addSeparator()
-        for kind in more:
-            mark = theme.icon(kind.tag) if theme.has_icon(kind.tag) else theme.icon("ball")
-            lamps.addAction(mark, kind.name, lambda k=kind: self.offer(k.name))
+        for kind in lamp_kinds():
+            if kind.name not in PRESETS:
+                lamps.addAction(theme.icon(kind.tag), kind.name, lambda k=kind: self.offer(k.name))
         roles = menu.addMenu("lamp for a role")
         for role, words in ROLES_PROPOSED.items():
             roles.addAction(words, lambda r=role: self._propose(r))

@@ -2,13 +2,10 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QPushButton
-
 from lunar_haze.core.air.presets import PRESETS, fog_of, name_of, sky_haze
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.ui.bank_facets import BankFacets
-from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 
 
@@ -26,17 +23,13 @@ class AirFacets:
         """Presets, rows, and the guide."""
         column = self._column
         column.title("air")
-        preset = Choice()
-        preset.setAccessibleName("an air to begin with")
-        preset.setToolTip("an air to begin with; change it from there")
-        preset.addItems([*PRESETS, "custom"])
-        preset.textActivated.connect(self.choose)
-        column.on_refresh(lambda: preset.setCurrentText(name_of(self._session.document.look.medium)))
-        hazy = QPushButton("as hazy as the sky")
-        hazy.setToolTip("the far fades as the sky's own haze has it at its horizon")
-        hazy.clicked.connect(self.as_the_sky)
-        column.lay(preset)
-        column.lay(hazy)
+        column.lay(column.choice(
+            "an air to begin with", "an air to begin with; change it from there", [*PRESETS, "custom"], self.choose,
+            lambda: name_of(self._session.document.look.medium),
+        ))  # fmt: skip
+        column.lay(column.button(
+            "as hazy as the sky", "the far fades as the sky's own haze has it at its horizon", self.as_the_sky
+        ))  # fmt: skip
         guide = column.words("")
         guide.setAccessibleName("what the mist does")
         column.on_refresh(lambda: guide.setText(self._words()))

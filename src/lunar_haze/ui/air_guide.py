@@ -21,7 +21,7 @@ _STEP = 4
 
 
 def sight_words(medium: Medium, bridge: RenderBridge) -> str:
-    """How far one sees from the lens where it points, on the level."""
+    """The visibility from the lens where it points, on the level."""
     camera = bridge.session.document.shot.seen_from
     x, y, z = camera.axes()[2]
     level = math.hypot(x, y)
@@ -39,7 +39,7 @@ def place_words(found: Shafts) -> str:
 
 
 def air_words(bridge: RenderBridge) -> str:
-    """What the mist does to the subject, or to the whole picture, and how far one sees in it."""
+    """What the mist does to the subject, or to the whole picture, and the visibility in it."""
     document = bridge.session.document
     medium = air_before(document.look.medium, view_of(document.shot, bridge.size()))
     if medium.is_clear:

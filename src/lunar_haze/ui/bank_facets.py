@@ -38,12 +38,11 @@ class BankFacets:
         """Banks with their rows, patches, stretch."""
         column, banks = self._column, self._medium().banks
         column.section("banks")
-        add = QPushButton("add a bank")
-        add.setToolTip(
-            "mist that lies in one place, where the camera looks; or click a surface: “a bank of mist here”"
-        )
+        add = column.button(
+            "add a bank",
+            "mist that lies in one place, where the camera looks; or click a surface: “a bank of mist here”", self.add,
+        )  # fmt: skip
         add.setEnabled(len(banks) < MOST_BANKS)
-        add.clicked.connect(self.add)
         if banks:
             self._fill_bank(add)
         else:
@@ -52,39 +51,34 @@ class BankFacets:
         column.rows_of("patches")
         column.section("before or behind")
         column.rows_of("before or behind")
-        behind = QPushButton("behind the subject")
-        behind.setToolTip("mist begins just behind the shot's subject, so that it stays crisp")
-        behind.clicked.connect(self.behind_subject)
-        everywhere = QPushButton("everywhere")
-        everywhere.setToolTip("mist before and behind the subject alike")
-        everywhere.clicked.connect(self._everywhere)
-        column.lay(behind, everywhere)
+        column.lay(
+            column.button(
+                "behind the subject", "mist begins just behind the shot's subject, so that it stays crisp",
+                self.behind_subject,
+            ),
+            column.button("everywhere", "mist before and behind the subject alike", self._everywhere),
+        )  # fmt: skip
 
     def _fill_bank(self, add: QPushButton) -> None:
         column, banks = self._column, self._medium().banks
-        which = Choice()
-        which.setAccessibleName("which bank")
+        names = [f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)]
+        which = column.choice(
+            "which bank", "the bank that the rows below are of", names,
+            lambda text: self._session.choose_bank(names.index(text)), lambda: names[self._session.chosen_bank],
+        )  # fmt: skip
         # A long name must not make the column wider than it is.
         which.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        which.addItems([f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)])
-        which.setCurrentIndex(self._session.chosen_bank)
-        which.activated.connect(self._session.choose_bank)
-        delete = QPushButton("delete")
-        delete.setToolTip("delete this bank")
-        delete.clicked.connect(
-            lambda: self._session.act(
-                "delete a bank", edits.remove_bank(self._session.document, self._session.chosen_bank)
-            )
-        )
         column.lay(which)
-        column.lay(add, delete)
-        kind = Choice()
-        kind.setAccessibleName("shape of the bank")
-        kind.addItems(list(KINDS))
-        kind.textActivated.connect(lambda k: self._session.act("shape of the bank", self._with_bank(kind=k)))
-        column.on_refresh(lambda: kind.setCurrentText(self._bank().kind))
-        column.lay(kind)
+        column.lay(add, column.button("delete", "delete this bank", self._delete))
+        column.lay(column.choice(
+            "shape of the bank", "what its body is", KINDS,
+            lambda kind: self._session.act("shape of the bank", self._with_bank(kind=kind)), lambda: self._bank().kind,
+        ))  # fmt: skip
         column.rows_of("bank")
+
+    def _delete(self) -> None:
+        session = self._session
+        session.act("delete a bank", edits.remove_bank(session.document, session.chosen_bank))
 
     def add(self) -> None:
         """A bank where the lens looks, a third as long as it is far."""
@@ -92,8 +86,6 @@ class BankFacets:
         away = math.dist(camera.position, camera.aim)
         bank = Bank("bank", centre=as_vec(camera.aim), size=(away / 2, away / 3, max(away / 12, 1.0)))
         self._session.add_bank(bank)
-
-
 
     def _everywhere(self) -> None:
         stretch = attrs.evolve(self._medium().stretch, begins_m=0.0, ends_m=math.inf)

@@ -1,7 +1,5 @@
 """Facets of the shot's camera: exposure, lens, place, the move over its frames, bounced light."""
 
-from PySide6.QtWidgets import QPushButton
-
 from lunar_haze.core.document import edits
 from lunar_haze.ui.column import Column
 
@@ -29,10 +27,10 @@ class CameraFacets:
                 column.wells[name].setToolTip("the camera is locked; unlock it beside the shot's name")
         column.section("frames")
         column.rows_of("frames")
-        end = QPushButton("the move ends here" if shot.ends is None else "no move")
-        end.setToolTip("the camera goes from its start to where it stands now, over the shot's frames")
-        end.clicked.connect(self._end_move)
-        column.lay(end)
+        column.lay(column.button(
+            "the move ends here" if shot.ends is None else "no move",
+            "the camera goes from its start to where it is now, over the shot's frames", self._end_move,
+        ))  # fmt: skip
         column.section("bounced light")
         column.rows_of("bounced light")
 

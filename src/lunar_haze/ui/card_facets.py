@@ -40,7 +40,7 @@ class CardFacets:
         column.lay(name, away)
         column.words("it stands in the light; the camera does not see it")
         column.section("shape")
-        column.rows_of("card")
+        column.rows_of("shape")
         CutOutFacets(column, lambda: self._now().cutout, lambda cut: self._changed(cutout=cut)).fill()
         column.section("place and aim")
         column.rows_of("place and aim")

@@ -10,7 +10,7 @@ from lunar_haze.ui import theme
 
 
 class Chip(QWidget):
-    """Shows a colour; ``picked`` gets another one when it is chosen."""
+    """Shows a colour; ``picked`` gets the one that is chosen."""
 
     def __init__(self, tip: str, picked: Callable[[QColor], None]) -> None:
         super().__init__()

@@ -4,22 +4,20 @@ Whoever fills it knows what is chosen; the column knows how a row becomes a well
 document. Sections stay folded as they were left.
 """
 
-import json
-import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.rows import Facet
+from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui.chip import Chip
+from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
-
-log = logging.getLogger(__name__)
 
 
 class Folds:
@@ -28,11 +26,9 @@ class Folds:
     def __init__(self, file: Path, shut: tuple[str, ...] = ()) -> None:
         self._file = file
         self._shut = dict.fromkeys(shut, True)
-        try:
-            kept = json.loads(file.read_text())
-            self._shut |= {str(name): bool(is_shut) for name, is_shut in kept.items()}
-        except (OSError, ValueError, AttributeError, RecursionError):
-            pass  # none yet, or damaged: as at first
+        kept = read_settings(file)
+        # None yet, or damaged: as at first.
+        self._shut |= {str(name): bool(is_shut) for name, is_shut in kept.items()} if isinstance(kept, dict) else {}
 
     def is_shut(self, name: str) -> bool:
         """Whether a section is folded."""
@@ -41,11 +37,7 @@ class Folds:
     def set_shut(self, name: str, is_shut: bool) -> None:
         """Fold a section, or open it."""
         self._shut[name] = is_shut
-        try:
-            self._file.parent.mkdir(parents=True, exist_ok=True)
-            self._file.write_text(json.dumps(self._shut))
-        except OSError as error:
-            log.warning("folded sections are not kept: %s", error)
+        write_settings(self._file, self._shut)
 
 
 class _Section(QWidget):
@@ -87,9 +79,13 @@ class _Section(QWidget):
 class Column:
     """The widgets of one target's facets. ``wells`` are those of its rows, by their names."""
 
-    def __init__(self, session: Session, folds: Folds, facets: dict[str, Facet]) -> None:
+    def __init__(
+        self, session: Session, folds: Folds, facets: dict[str, Facet], rebuild: Callable[[], None] = lambda: None
+    ) -> None:
         self.session = session
         self.facets = facets
+        #: Fills a column anew in place of this one: something else has to be shown.
+        self.rebuild = rebuild
         self.wells: dict[str, Well] = {}
         self.body = QWidget()
         self._folds = folds
@@ -105,7 +101,7 @@ class Column:
         self._fillers.append(filler)
 
     def finish(self) -> None:
-        """Nothing more comes: what there is stands at the top."""
+        """Nothing more comes: what there is keeps to the top."""
         self._outer.addStretch(1)
 
     def window(self) -> QWidget:
@@ -168,6 +164,26 @@ class Column:
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well
         self._rows.addWidget(well)
+
+    @staticmethod
+    def button(text: str, tip: str, act: Callable[[], object]) -> QPushButton:
+        """A button that does something; the caller lays it."""
+        made = QPushButton(text)
+        made.setToolTip(tip)
+        made.clicked.connect(lambda: act())
+        return made
+
+    def choice(
+        self, name: str, tip: str, items: Iterable[str], take: Callable[[str], object], read: Callable[[], str]
+    ) -> Choice:
+        """A list to choose one of, bound both ways; ``name`` is for those who cannot see it. The caller lays it."""
+        made = Choice()
+        made.setAccessibleName(name)
+        made.setToolTip(tip)
+        made.addItems(list(items))
+        made.textActivated.connect(lambda text: take(text))
+        self._refreshers.append(lambda: made.setCurrentText(read()))
+        return made
 
     def check(
         self, text: str, tip: str, read: Callable[[], bool], write: Callable[[bool], Document]

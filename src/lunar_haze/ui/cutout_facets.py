@@ -4,12 +4,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton
+from PySide6.QtWidgets import QFileDialog, QLabel
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.sources.cutouts import KINDS, CutOut, pattern
-from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
@@ -26,19 +25,16 @@ class CutOutFacets:
 
     def fill(self) -> None:
         """A choice of patterns, and the numbers of the one that is there."""
-        choice = Choice()
-        choice.setAccessibleName("cut-out")
-        choice.setToolTip("a pattern that breaks the light")
-        choice.addItems(["no cut-out", *KINDS])
-        choice.textActivated.connect(self.choose)
-        self._column.on_refresh(lambda: choice.setCurrentText(self._read().kind if self._read() else "no cut-out"))
-        self._column.lay(QLabel("cut-out"), choice)
         now = self._read()
+        self._column.lay(QLabel("cut-out"), self._column.choice(
+            "cut-out", "a pattern that breaks the light", ["no cut-out", *KINDS], self.choose,
+            lambda: found.kind if (found := self._read()) else "no cut-out",
+        ))  # fmt: skip
         if now is not None and now.kind == "picture":
-            file = QPushButton(Path(now.path).name or "choose a picture ...")
-            file.setToolTip("light passes where the picture is bright")
-            file.clicked.connect(self._ask_picture)
-            self._column.lay(file)
+            self._column.lay(self._column.button(
+                Path(now.path).name or "choose a picture ...", "light passes where the picture is bright",
+                self._ask_picture,
+            ))  # fmt: skip
         self._column.rows_of("cut-out")
 
     def choose(self, kind: str) -> None:

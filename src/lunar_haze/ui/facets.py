@@ -68,7 +68,7 @@ class Facets(QScrollArea):
         session = self.session
         facets = self._facets()
         self._shown = self._signature(facets)
-        column = self.column = Column(session, self._folds, facets)
+        column = self.column = Column(session, self._folds, facets, self.rebuild)
         if not session.is_open:
             column.words("no place is open")
         elif session.chosen == AIR:

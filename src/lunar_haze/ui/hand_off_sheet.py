@@ -1,15 +1,15 @@
 """The hand-off sheet: size, passes, format, folder and name of a still, in the column; the last choices by one key."""
 
-import json
-import logging
+from collections.abc import Iterable
 from pathlib import Path
 
 import attrs
 import cattrs
-from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel, QLineEdit
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.units.row import Row, row
+from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import questions
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.choice import Choice
@@ -17,8 +17,6 @@ from lunar_haze.ui.column import Column
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
-
-log = logging.getLogger(__name__)
 
 #: What a still is written as: suffix, bits a channel, whether every source has a layer.
 FORMS = {
@@ -54,13 +52,17 @@ class Order:
         scale = min(scale, LARGEST / max(frame_width, frame_height))
         return tuple(max(round(side * scale) // 2 * 2, 16) for side in (frame_width, frame_height))
 
+    @property
+    def written_as(self) -> tuple[str, int, bool]:
+        """Suffix, bits a channel, and whether every source has a layer."""
+        return FORMS.get(self.form, FORMS["PNG, 8 bits"])
+
     def name(self, document: Document) -> str:
         """The file's name for the shot and look on screen."""
-        suffix = FORMS.get(self.form, FORMS["PNG, 8 bits"])[0]
         shot = document.shot
         words = self.pattern.replace("{shot}", shot.name).replace("{look}", document.look.name)
         words = words.replace("{frame}", f"{shot.frame:04d}").strip() or "still"
-        return words.replace("/", "-") + suffix
+        return words.replace("/", "-") + self.written_as[0]
 
 
 class HandOffSheet:
@@ -68,19 +70,14 @@ class HandOffSheet:
 
     def __init__(self, session: Session, bridge: RenderBridge, hand_off: HandOff, file: Path) -> None:
         self._session, self._bridge, self._hand_off, self._file = session, bridge, hand_off, file
-        self.order = Order()
         try:
-            self.order = cattrs.structure(json.loads(file.read_text()), Order)
-        except Exception:  # none yet, or damaged: the usual ones serve
-            log.info("no choices of hand-off are kept")
+            self.order = cattrs.structure(read_settings(file), Order)
+        except Exception:  # none yet, or damaged: the usual one serves
+            self.order = Order()
 
     def _change(self, **changes: object) -> None:
         self.order = attrs.evolve(self.order, **changes)
-        try:
-            self._file.parent.mkdir(parents=True, exist_ok=True)
-            self._file.write_text(json.dumps(attrs.asdict(self.order)))
-        except OSError as error:
-            log.warning("the choices of hand-off are not kept: %s", error)
+        write_settings(self._file, attrs.asdict(self.order))
 
     @property
     def path(self) -> Path:
@@ -101,7 +98,7 @@ class HandOffSheet:
             if answer != "replace it":
                 return
         shot = self._session.document.shot
-        _suffix, bits, layers = FORMS.get(self.order.form, FORMS["PNG, 8 bits"])
+        _suffix, bits, layers = self.order.written_as
         self._hand_off.write_still(
             path, bits, self.order.pixels(shot.frame_width, shot.frame_height), self.order.passes, layers=layers,
             denoise=self.order.denoise,
@@ -114,7 +111,7 @@ class HandOffSheet:
         column.keep(self)
         column.title("hand-off")
         column.section("picture")
-        self._choice(column, "size", list(SIZES), "size")
+        self._choice(column, "size", "of the still, by the shot's frame", SIZES, "size")
         if self.order.size == "my own":
             self._well(column, _ROWS[0])
         pixels = column.words("")
@@ -126,49 +123,39 @@ class HandOffSheet:
         clean.clicked.connect(lambda on: self._change(denoise=on))
         column.lay(clean)
         column.section("file")
-        self._choice(column, "format", list(FORMS), "form")
+        self._choice(column, "format", "PNG as the picture looks, OpenEXR as the light is", FORMS, "form")
         pattern = QLineEdit(self.order.pattern)
         pattern.setAccessibleName("name of the file")
         pattern.setToolTip("{shot}, {look} and {frame} stand for those on screen")
         pattern.editingFinished.connect(lambda: self._renamed(column, pattern.text()))
         column.lay(QLabel("name"), pattern)
-        folder = QPushButton("folder ...")
-        folder.setToolTip("choose where it goes")
-        folder.clicked.connect(lambda: self._ask_folder(column))
-        column.lay(folder)
+        column.lay(column.button("folder ...", "choose where it goes", lambda: self._ask_folder(column)))
         where = column.words("")
         where.setAccessibleName("where the still goes")
         column.on_refresh(lambda: where.setText(str(self.path)))
-        write = QPushButton("write the still")
-        write.setToolTip("in the background; its progress stands in the line at the top")
-        write.clicked.connect(self.write)
-        copy = QPushButton("copy the picture")
-        copy.setToolTip("the picture as it is on screen, to the clipboard")
-        copy.clicked.connect(self.copy_picture)
-        column.lay(write, copy)
-        sky = QPushButton("write the sky ...")
-        sky.setToolTip("the sky of the look's moment as a lat-long map")
-        sky.clicked.connect(self._hand_off.ask_sky)
-        column.lay(sky)
+        column.lay(
+            column.button(
+                "write the still", "in the background; its progress is in the line at the top", self.write
+            ),
+            column.button("copy the picture", "the picture on screen, to the clipboard", self.copy_picture),
+        )
+        column.lay(column.button(
+            "write the sky ...", "the sky of the look's moment as a lat-long map", self._hand_off.ask_sky
+        ))  # fmt: skip
 
     def _told(self) -> str:
         shot = self._session.document.shot
         width, height = self.order.pixels(shot.frame_width, shot.frame_height)
         return f"{width}x{height} pixels"
 
-    def _choice(self, column: Column, name: str, items: list[str], field: str) -> None:
-        choice = Choice()
-        choice.setAccessibleName(name)
-        choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        choice.addItems(items)
-        choice.setCurrentText(getattr(self.order, field))
-
+    def _choice(self, column: Column, name: str, tip: str, items: Iterable[str], field: str) -> None:
         def take(text: str) -> None:
             self._change(**{field: text})
             # Another size may show a well more.
-            self._session.chosen_changed.emit()
+            column.rebuild()
 
-        choice.textActivated.connect(take)
+        choice = column.choice(name, tip, items, take, lambda: getattr(self.order, field))
+        choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         column.lay(QLabel(name), choice)
 
     def _well(self, column: Column, one: Row) -> None:

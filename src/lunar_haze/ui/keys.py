@@ -1,7 +1,5 @@
 """Every act of the window with its key: one table, shown on one sheet, changeable."""
 
-import json
-import logging
 from pathlib import Path
 
 import attrs
@@ -9,9 +7,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QDialog, QGridLayout, QKeySequenceEdit, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import theme
-
-log = logging.getLogger(__name__)
 
 
 @attrs.frozen
@@ -70,11 +67,9 @@ class Keys:
 
     def __init__(self, file: Path) -> None:
         self._file = file
-        self._changed: dict[str, str] = {}
-        try:
-            self._changed = {str(k): str(v) for k, v in json.loads(file.read_text()).items()}
-        except (OSError, ValueError, AttributeError, RecursionError):
-            pass  # none yet, or damaged: the table's own serve
+        kept = read_settings(file)
+        # None yet, or damaged: the table's own serve.
+        self._changed = {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
 
     def key(self, act: Act) -> QKeySequence:
         """The key of an act."""
@@ -86,11 +81,7 @@ class Keys:
             if other != act and key and self.key(other) == QKeySequence(key):
                 return other.text
         self._changed[act.name] = key
-        try:
-            self._file.parent.mkdir(parents=True, exist_ok=True)
-            self._file.write_text(json.dumps(self._changed))
-        except OSError as error:
-            log.warning("keys are not kept: %s", error)
+        write_settings(self._file, self._changed)
         return None
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtWidgets import QFileDialog, QPushButton
+from PySide6.QtWidgets import QFileDialog
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -13,10 +13,9 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.sources.array import ARRANGEMENTS, LampArray, as_kind, lamp_of, with_lamp
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.distribution import lumens, read_ies
-from lunar_haze.core.sources.kinds import SourceKind, kind_of, lamp_kinds
+from lunar_haze.core.sources.kinds import kind_of, lamp_kinds
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.sources.orbit import distance_to_aim
-from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.cutout_facets import CutOutFacets
 
@@ -59,18 +58,10 @@ class LampFacets:
             CutOutFacets(column, lambda: self._lamp().cutout, self._lay_cutout).fill()
 
     def _fill_kind(self) -> None:
-        kind = self._kinds("kind of lamp", "the same lamp as another kind; it stays where it stands", lamp_kinds())
-        kind.textActivated.connect(self.choose_kind)
-        self._column.on_refresh(lambda: kind.setCurrentText(kind_of(self._shape).name))
-        self._column.lay(kind)
-
-    @staticmethod
-    def _kinds(name: str, tip: str, kinds: tuple[SourceKind, ...]) -> Choice:
-        choice = Choice()
-        choice.setAccessibleName(name)
-        choice.setToolTip(tip)
-        choice.addItems([kind.name for kind in kinds])
-        return choice
+        self._column.lay(self._column.choice(
+            "kind of lamp", "the same lamp as another kind; it stays where it is", [kind.name for kind in lamp_kinds()],
+            self.choose_kind, lambda: kind_of(self._shape).name,
+        ))  # fmt: skip
 
     def choose_kind(self, name: str) -> None:
         """Make the lamp another kind."""
@@ -89,10 +80,9 @@ class LampFacets:
 
     def _fill_ies(self) -> None:
         distribution = self._lamp().distribution
-        file = QPushButton(f"{distribution.name}: {lumens(distribution):,.0f} lm")
-        file.setToolTip("choose the lamp's IES file")
-        file.clicked.connect(self._ask_distribution)
-        self._column.lay(file)
+        self._column.lay(self._column.button(
+            f"{distribution.name}: {lumens(distribution):,.0f} lm", "choose the lamp's IES file", self._ask_distribution
+        ))  # fmt: skip
 
     def _ask_distribution(self) -> None:
         name, _kind = QFileDialog.getOpenFileName(
@@ -115,17 +105,20 @@ class LampFacets:
             self._session.said.emit(note, False)
 
     def _fill_array(self) -> None:
-        arrangement = Choice()
-        arrangement.setAccessibleName("arrangement of the array")
-        arrangement.setToolTip("how its lamps are arranged")
-        arrangement.addItems(ARRANGEMENTS)
-        arrangement.textActivated.connect(lambda text: self._session.act("array", self._shaped(arrangement=text)))
-        self._column.on_refresh(lambda: arrangement.setCurrentText(self._shape.arrangement))
-        lamp = self._kinds("lamps of the array", "what it is made of", tuple(k for k in lamp_kinds() if k.is_lamp))
-        kinds = {kind.name: kind for kind in lamp_kinds()}
-        lamp.textActivated.connect(lambda text: self._session.act("array", self._shaped(lamp=kinds[text].make())))
-        self._column.on_refresh(lambda: lamp.setCurrentText(kind_of(self._shape.lamp).name))
-        self._column.lay(arrangement, lamp)
+        column = self._column
+        lamps = {kind.name: kind for kind in lamp_kinds() if kind.is_lamp}
+        column.lay(
+            column.choice(
+                "arrangement of the array", "how its lamps are arranged", ARRANGEMENTS,
+                lambda text: self._session.act("array", self._shaped(arrangement=text)),
+                lambda: self._shape.arrangement,
+            ),
+            column.choice(
+                "lamps of the array", "what it is made of", lamps,
+                lambda text: self._session.act("array", self._shaped(lamp=lamps[text].value())),
+                lambda: kind_of(self._shape.lamp).name,
+            ),
+        )  # fmt: skip
         self._column.lay(self._column.check(
             "all face the aim", "off: they all face the same way", lambda: self._shape.converge,
             lambda on: self._shaped(converge=on),

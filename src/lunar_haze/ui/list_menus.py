@@ -4,7 +4,8 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
 
-from lunar_haze.core.document import edits, lists
+from lunar_haze.core.document import lists
+from lunar_haze.core.document.edits import free_name
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.ui.session import Session
@@ -26,15 +27,14 @@ class ListMenu:
         if what == "look":
             menu.addAction("new empty look", self.add_empty)
         menu.addAction(f"rename this {what} ...", self.rename)
-        menu.addAction("earlier in the list", lambda: self._do("order", self._move(-1)))
-        menu.addAction("later in the list", lambda: self._do("order", self._move(1)))
+        menu.addAction("earlier in the list", lambda: self.move(-1))
+        menu.addAction("later in the list", lambda: self.move(1))
         menu.addSeparator()
         menu.addAction(f"delete this {what}", self.delete)
 
     @property
     def _current(self) -> str:
-        document = self._session.document
-        return document.current_look if self._what == "look" else document.current_shot
+        return lists.current(self._session.document, self._what)
 
     def _do(self, label: str, act: Callable[[Document], Document]) -> None:
         if not self._session.is_open:
@@ -51,10 +51,10 @@ class ListMenu:
 
     def copy(self) -> None:
         """A copy under a name that is asked for."""
-        name = self._asked(f"copy this {self._what}", edits.free_name(self._current, [self._current]))
-        add = edits.add_look if self._what == "look" else edits.add_shot
+        taken = lists.names(self._session.document, self._what)
+        name = self._asked(f"copy this {self._what}", free_name(self._current, taken))
         if name:
-            self._do("copy", lambda document: add(document, name))
+            self._do("copy", lambda document: lists.add_copy(document, self._what, name))
 
     def add_empty(self) -> None:
         """A look without light, everything else stays in the old one."""
@@ -64,17 +64,14 @@ class ListMenu:
 
     def rename(self) -> None:
         """Another name."""
-        before = self._current
-        name = self._asked(f"rename this {self._what}", before)
-        renamed = lists.rename_look if self._what == "look" else lists.rename_shot
-        if name and name != before:
-            self._do("rename", lambda document: renamed(document, before, name))
+        name = self._asked(f"rename this {self._what}", self._current)
+        if name:
+            self._do("rename", lambda document: lists.rename(document, self._what, self._current, name))
 
-    def _move(self, by: int) -> Callable[[Document], Document]:
-        moved = lists.move_look if self._what == "look" else lists.move_shot
-        return lambda document: moved(document, self._current, by)
+    def move(self, by: int) -> None:
+        """To another place in the list."""
+        self._do("order", lambda document: lists.move(document, self._what, self._current, by))
 
     def delete(self) -> None:
         """Delete it; undo brings it back."""
-        removed = lists.remove_look if self._what == "look" else lists.remove_shot
-        self._do("delete", lambda document: removed(document, self._current))
+        self._do("delete", lambda document: lists.remove(document, self._what, self._current))

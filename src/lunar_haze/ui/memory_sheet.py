@@ -1,7 +1,5 @@
 """What memory is taken, and how much of it layers may take."""
 
-import logging
-
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -26,8 +24,6 @@ from lunar_haze.service.memory import (
     process_bytes,
 )
 from lunar_haze.ui.bridge import RenderBridge
-
-log = logging.getLogger(__name__)
 
 _GB = 1e9
 _RENEWED_MS = 1000
@@ -85,14 +81,10 @@ class MemorySheet(QDialog):
         self._renew()
 
     def _choose(self) -> None:
-        automatic = self.automatic.isChecked()
-        self.limit.setEnabled(not automatic)
-        try:
-            choose_limit(None if automatic else round(self.limit.value() * _GB))
-        except OSError as error:
-            log.warning("the limit is not kept: %s", error)
-        limit = automatic_limit() if automatic else round(self.limit.value() * _GB)
-        self._bridge.keep_within(limit)
+        limit = None if self.automatic.isChecked() else round(self.limit.value() * _GB)
+        self.limit.setEnabled(limit is not None)
+        choose_limit(limit)
+        self._bridge.keep_within(limit or automatic_limit())
 
     def _empty(self) -> None:
         self._cache.clear()

@@ -1,10 +1,8 @@
 """Recent documents, kept between runs."""
 
-import json
-import logging
 from pathlib import Path
 
-log = logging.getLogger(__name__)
+from lunar_haze.service.settings import read_settings, write_settings
 
 LIMIT = 8
 
@@ -17,16 +15,10 @@ class Recent:
 
     def paths(self) -> list[Path]:
         """Those that still exist, the last one first."""
-        try:
-            return [p for p in map(Path, json.loads(self._file.read_text())) if p.exists()][:LIMIT]
-        except (OSError, ValueError, TypeError, RecursionError):
-            return []
+        kept = read_settings(self._file)
+        names = [name for name in kept if isinstance(name, str) and "\0" not in name] if isinstance(kept, list) else []
+        return [path for path in map(Path, names) if path.exists()][:LIMIT]
 
     def remember(self, path: Path) -> None:
         """Put a document first."""
-        kept = [path, *(p for p in self.paths() if p != path)][:LIMIT]
-        try:
-            self._file.parent.mkdir(parents=True, exist_ok=True)
-            self._file.write_text(json.dumps([str(p) for p in kept]))
-        except OSError as error:
-            log.warning("recent files are not kept: %s", error)
+        write_settings(self._file, [str(p) for p in [path, *(p for p in self.paths() if p != path)][:LIMIT]])

@@ -10,13 +10,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
-from lunar_haze.core.colour.spaces import acescg_to_hex
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
@@ -32,16 +30,13 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.sky.clear_air import Atmosphere
-from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, dome_radiance
-from lunar_haze.core.sky.lat_long import irradiance
-from lunar_haze.core.sky.model import ClearSky
-from lunar_haze.core.sky.tables import is_ready
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.gain import lamp_kelvin, source_colour
-from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
+from lunar_haze.core.sources.gain import lamp_kelvin
+from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.service.folders import demo_file
 from lunar_haze.ui.journal_keeper import JournalKeeper
+from lunar_haze.ui.light_colours import LightColours
 from lunar_haze.ui.recent import Recent
 
 log = logging.getLogger(__name__)
@@ -83,7 +78,7 @@ class Session(QObject):
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
-        self._hexes: dict[object, str] = {}
+        self._colours = LightColours()
         self._place_loaded.connect(self._take_place)
 
     # -- document -------------------------------------------------------------------------------
@@ -197,26 +192,8 @@ class Session(QObject):
         self.changed.emit()
 
     def light_hex(self, source: Source) -> str:
-        """The true colour of a source's light as sRGB hex: its own colour under lamp colour and gel."""
-        shape = source.shape if isinstance(source.shape, (Sky, Surface, Sun)) else None
-        ready = not isinstance(shape, Sky) or not isinstance(shape.dome, ClearSky)
-        ready = ready or is_ready(shape.dome.weather.atmosphere)
-        known = (shape, source.kelvin, source.tint_duv, source.gel, self.atmosphere, ready, self.place is None)
-        if known not in self._hexes:
-            if len(self._hexes) > 4096:
-                self._hexes.clear()
-            self._hexes[known] = self._hex_of(source, ready)
-        return self._hexes[known]
-
-    def _hex_of(self, source: Source, sky_is_ready: bool) -> str:
-        own = np.ones(3)
-        if isinstance(source.shape, Surface) and self.place is not None:
-            for material in self.place.materials:
-                if material.name == source.shape.material:
-                    own = np.array(material.emissive)
-        elif isinstance(source.shape, Sky) and sky_is_ready:
-            own = irradiance(dome_radiance(source.shape.dome, LEVEL_HEIGHT, LEVEL_WIDTH))
-        return acescg_to_hex(source_colour(source, self.atmosphere) * own)
+        """The true colour of a source's light as sRGB hex."""
+        return self._colours.hex_of(source, self.atmosphere, self.place)
 
     def lamp_kelvin(self, source: Source) -> float:
         """The temperature [K] that a source's warmth starts from."""

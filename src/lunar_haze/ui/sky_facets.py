@@ -6,7 +6,7 @@ from pathlib import Path
 import attrs
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton
+from PySide6.QtWidgets import QFileDialog, QLabel
 
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
@@ -16,7 +16,6 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient, Panorama, SkyGrade, Weather
 from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
 from lunar_haze.core.sources.model import Sky, Source
-from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 
 KINDS = {"the sky of the hour": ClearSky, "a photograph": Panorama, "two colours": Gradient}
@@ -64,14 +63,10 @@ class SkyFacets:
 
     def fill_sky(self) -> None:
         """What the dome is, what it does, and its grade."""
-        kind = Choice()
-        kind.setAccessibleName("kind of sky")
-        kind.setToolTip("what stands as the sky")
-        kind.addItems(list(KINDS))
-        kind.textActivated.connect(self._choose_kind)
         names = {k: n for n, k in KINDS.items()}
-        self._column.on_refresh(lambda: kind.setCurrentText(names[type(self._source.shape.dome)]))
-        self._column.lay(kind)
+        self._column.lay(self._column.choice(
+            "kind of sky", "what the sky is", KINDS, self._choose_kind, lambda: names[type(self._source.shape.dome)]
+        ))  # fmt: skip
         for field, text, tip in (
             ("lights", "lights the place", "whether it gives light by itself"),
             ("seen", "the camera sees it", "off: another sky may stand behind the picture"),
@@ -139,24 +134,15 @@ class SkyFacets:
         return self._change_weather(atmosphere=attrs.evolve(self._weather().atmosphere, haze_colour=rgb))
 
     def _fill_clouds(self) -> None:
-        choice = Choice()
-        choice.setAccessibleName("clouds")
-        choice.setToolTip("weather to begin with")
-        choice.addItems([*CLOUDS, "custom"])
-
         def choose(text: str) -> None:
             if text in CLOUDS:
                 self._session.act(f"clouds: {text}", self._change_weather(clouds=CLOUDS[text]))
 
-        choice.textActivated.connect(choose)
+        def now() -> str:
+            return next((n for n, layers in CLOUDS.items() if layers == self._weather().clouds), "custom")
 
-        def show() -> None:
-            now = self._weather().clouds
-            choice.setCurrentText(next((n for n, layers in CLOUDS.items() if layers == now), "custom"))
-
-        self._column.on_refresh(show)
+        choice = self._column.choice("clouds", "weather to begin with", [*CLOUDS, "custom"], choose, now)
         self._column.lay(QLabel("clouds"), choice)
-
         self._column.rows_of("clouds")
 
     def _fill_grade(self) -> None:
@@ -171,10 +157,10 @@ class SkyFacets:
 
         column.rows("saturation", "warmer")
         self._colour("colour to suppress", lambda: now().hold, lambda rgb: change(grade=attrs.evolve(now(), hold=rgb)))
-        pick = QPushButton("pick it in the picture")
-        pick.setToolTip("the next click in the picture gives the colour that is suppressed")
-        pick.clicked.connect(self._pick_hold)
-        column.lay(pick)
+        column.lay(column.button(
+            "pick it in the picture", "the next click in the picture gives the colour that is suppressed",
+            self._pick_hold,
+        ))  # fmt: skip
         column.rows_of("sky grade")
 
     def _pick_hold(self) -> None:
@@ -229,20 +215,19 @@ class SkyFacets:
             return self._source.shape.dome
 
         change = self._change_dome
-        file = QPushButton(Path(dome().path).name)
-        file.setToolTip("choose another photograph")
-        file.clicked.connect(self._ask_panorama)
-        encoding = Choice()
-        encoding.setAccessibleName("encoding of the photograph")
-        encoding.setToolTip("linear light, or encoded for a display: the wrong one turns a dusk white")
-        encoding.addItems(["linear", "display"])
-        encoding.textActivated.connect(lambda text: self._session.act("encoding", change(encoding=text)))
-        self._column.on_refresh(lambda: encoding.setCurrentText(dome().encoding))
-        self._column.lay(file, encoding)
+        self._column.lay(
+            self._column.button(Path(dome().path).name, "choose another photograph", self._ask_panorama),
+            self._column.choice(
+                "encoding of the photograph",
+                "linear light, or encoded for a display: the wrong one turns a dusk white", ["linear", "display"],
+                lambda text: self._session.act("encoding", change(encoding=text)), lambda: dome().encoding,
+            ),
+        )  # fmt: skip
         self._column.rows_of("photograph")
-        spot = QLabel()
-        spot.setWordWrap(True)
-        spot.setProperty("quiet", True)
+        spot = self._column.words("")
+        take = self._column.button(
+            "take its sun out as a source", "a source of its own: sharp shadows, its own level", self.take_sun_out
+        )
 
         def show_spot() -> None:
             try:
@@ -258,10 +243,6 @@ class SkyFacets:
             spot.setText(f"{what} stands {where}; {lobe.share:.1%} of the light")
             take.setEnabled(lobe.is_sun and not dome().without_sun)
 
-        self._column.lay(spot)
-        take = QPushButton("take its sun out as a source")
-        take.setToolTip("a source of its own: sharp shadows, its own level")
-        take.clicked.connect(self.take_sun_out)
         self._column.on_refresh(show_spot)
         self._column.lay(take)
 

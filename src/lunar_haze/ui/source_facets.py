@@ -15,7 +15,6 @@ from lunar_haze.core.sources.amounts import units_of
 from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun, Surface
-from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
@@ -86,13 +85,11 @@ class SourceFacets:
         name.editingFinished.connect(
             lambda: name.text().strip() and self._session.act_on_source("name", name=name.text().strip())
         )
-        role = Choice()
-        role.setAccessibleName("role of the source")
-        role.setToolTip("what the source is for")
-        role.addItems(["no role", *ROLES])
-        role.textActivated.connect(
-            lambda text: self._session.act_on_source("role", role="" if text == "no role" else text)
-        )
+        role = self._column.choice(
+            "role of the source", "what the source is for", ["no role", *ROLES],
+            lambda text: self._session.act_on_source("role", role="" if text == "no role" else text),
+            lambda: self._now().role or "no role",
+        )  # fmt: skip
         role.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self._column.lay(name, role, self._facet_menu())
 
@@ -100,7 +97,6 @@ class SourceFacets:
             if not name.hasFocus():
                 name.setText(self._now().name)
                 name.setCursorPosition(0)
-            role.setCurrentText(self._now().role or "no role")
 
         self._column.on_refresh(show)
 
@@ -141,14 +137,11 @@ class SourceFacets:
         units = units_of(self._now().shape)
         tools: list[QWidget] = []
         if len(units) > 1:
-            choice = Choice()
-            choice.setAccessibleName("unit of the level")
-            choice.setToolTip("the same light in another unit; “true” is x natural")
-            choice.addItems(units)
-            choice.setCurrentText(self._now().unit)
-            choice.textActivated.connect(
-                lambda text: self._session.act("unit", edits.change_unit(self._session.document, self._id, text))
-            )
+            choice = column.choice(
+                "unit of the level", "the same light in another unit; “true” is x natural", units,
+                lambda text: self._session.act("unit", edits.change_unit(self._session.document, self._id, text)),
+                lambda: self._now().unit,
+            )  # fmt: skip
             tools = [QLabel("unit"), choice]
         if isinstance(self._now().shape, Placed):
             tools.append(
@@ -252,11 +245,11 @@ class SourceFacets:
                     lambda: lamp_of(self._now().shape).seen, self._show_lamp,
                 )
             )  # fmt: skip
-        mode = Choice()
-        mode.setAccessibleName("which objects it lights")
-        mode.setToolTip("light everything, only some objects, or all but some")
-        mode.addItems(list(LINKING_WORDS.values()))
-        mode.activated.connect(lambda i: self._set_linking(mode=list(LINKING_WORDS)[i]))
+        modes = {words: mode for mode, words in LINKING_WORDS.items()}
+        mode = self._column.choice(
+            "which objects it lights", "light everything, only some objects, or all but some", modes,
+            lambda words: self._set_linking(mode=modes[words]), lambda: LINKING_WORDS[self._now().linking.mode],
+        )  # fmt: skip
         objects = QToolButton()
         objects.setToolTip("which objects")
         objects.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -267,7 +260,6 @@ class SourceFacets:
 
         def show() -> None:
             linking = self._now().linking
-            mode.setCurrentIndex(list(LINKING_WORDS).index(linking.mode))
             objects.setEnabled(linking.mode != "all")
             objects.setText(f"{len(linking.objects)} objects" if linking.mode != "all" else "objects")
 

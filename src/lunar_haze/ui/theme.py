@@ -110,15 +110,11 @@ _STROKES = {
 }
 
 
-def has_icon(name: str) -> bool:
-    """Whether there is an icon of that name."""
-    return name in _STROKES
-
-
 def icon(name: str, colour: str = TEXT) -> QIcon:
-    """One of our icons, drawn in ``colour``."""
+    """One of our icons, drawn in ``colour``; a lamp for a kind that has none of its own."""
+    strokes = _STROKES.get(name, _STROKES["ball"])
     svg = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20"><path d="{_STROKES[name]}" fill="none" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20"><path d="{strokes}" fill="none" '
         f'stroke="{colour}" stroke-width="1.4" stroke-linecap="round" stroke-linejoin="round"/></svg>'
     )
     pixmap = QPixmap(40, 40)

@@ -1,7 +1,5 @@
 """The one window: header, picture, ribbon, rail, day strip; plan and facets beside."""
 
-import json
-import logging
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
@@ -25,6 +23,7 @@ from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.folders import log_path
+from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import theme
 from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
@@ -48,8 +47,6 @@ from lunar_haze.ui.plan_view import PlanView
 from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
-
-log = logging.getLogger(__name__)
 
 SIDE_WIDTH = 270
 PLAN_HEIGHT = 230
@@ -392,12 +389,10 @@ class Window(QMainWindow):
 
     def _restore_geometry(self) -> None:
         self.resize(1280, 800)
-        try:
-            kept = json.loads(self._geometry_file.read_text())
-            self.restoreGeometry(QByteArray.fromHex(kept["geometry"].encode()))
-            self.picture.surround = SURROUNDS.get(kept.get("surround", "dark"), theme.SURROUND)
-        except (OSError, ValueError, KeyError, AttributeError, TypeError, RecursionError):
-            pass  # first start, or a damaged file: the default size serves
+        kept = read_settings(self._geometry_file)
+        if isinstance(kept, dict):
+            self.restoreGeometry(QByteArray.fromHex(str(kept.get("geometry", "")).encode()))
+            self.picture.surround = SURROUNDS.get(str(kept.get("surround")), theme.SURROUND)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
         if not self._leaving and not self.files.may_leave():
@@ -405,11 +400,7 @@ class Window(QMainWindow):
             return
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
         state = {"geometry": bytes(self.saveGeometry().toHex()).decode(), "surround": surround}
-        try:
-            self._state_folder.mkdir(parents=True, exist_ok=True)
-            self._geometry_file.write_text(json.dumps(state))
-        except OSError as error:
-            log.warning("the window's state is not kept: %s", error)
+        write_settings(self._geometry_file, state)
         self.hand_off.close()
         # Unsaved work lies in the journal and comes back by itself at the next opening.
         self.session.close()

@@ -6,7 +6,7 @@ import attrs
 
 from lunar_haze.core.air.jendersie2023 import LARGEST_UM, SMALLEST_UM
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.units.row import Row, inside, row
+from lunar_haze.core.units.row import Row, inside, row, under
 
 #: A visibility past this [m] is clear air; mist that goes on past this [m] goes on for ever.
 CLEAR_BEYOND_M, ENDLESS_M = 60_000.0, 2000.0
@@ -17,7 +17,8 @@ def _with_droplets(medium: Medium, value: float) -> Medium:
     return attrs.evolve(medium, droplet_um=0.0 if value < SMALLEST_UM / 2 else max(value, SMALLEST_UM))
 
 
-FOG_ROWS = (
+_FOG = under(
+    "fog",
     row("visibility", "visibility", "visibility_m", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
         endless="clear", endless_from=CLEAR_BEYOND_M,
         tip="how far the mist lets one see; past the right end the air is clear"),
@@ -28,7 +29,8 @@ FOG_ROWS = (
         tip="height above which there is no mist"),
 )  # fmt: skip
 
-SCATTERING_ROWS = (
+_SCATTERING = under(
+    "scattering",
     Row("droplet size", "droplet size", "um", 0.0, LARGEST_UM, 0.0, lambda m: m.droplet_um, _with_droplets, floor=0.0,
         ceiling=LARGEST_UM, tip=f"fog has {SMALLEST_UM:.0f} to {LARGEST_UM:.0f}; 0 leaves the anisotropy as it is"),
     Row("anisotropy", "anisotropy", "", -0.9, 0.95, 0.55, lambda m: m.anisotropy,
@@ -38,13 +40,13 @@ SCATTERING_ROWS = (
         tip="how much light is kept that the mist throws more than once: 0 has contrast and shafts, 1 is true"),
 )  # fmt: skip
 
-ALBEDO_ROWS = tuple(
+_ALBEDO = under("scattering colour", *(
     row(name, name, f"albedo.{axis}", "", 0.0, 1.0, 0.97, floor=0.0, ceiling=1.0,
         tip=f"share of {name} light that is scattered; the rest is absorbed")
     for axis, name in enumerate(("red", "green", "blue"))
-)  # fmt: skip
+))  # fmt: skip
 
-PATCH_ROWS = inside("patches", (
+_PATCHES = under("patches", *inside("patches", (
     row("density variation", "density variation", "contrast", "", 0.0, 1.5, 0.0, floor=0.0, ceiling=2.0,
         tip="standard deviation of the density over its mean; 0 is even"),
     row("patch size", "patch size", "size_m", "m", 0.5, 60.0, 8.0, ratio=True, floor=0.1, ceiling=2000.0,
@@ -58,18 +60,21 @@ PATCH_ROWS = inside("patches", (
         tip="bearing that the wind comes from", when=lambda p: p.contrast > 0),
     row("patch seed", "seed", "seed", "", 1.0, 40.0, 1.0, whole=True, floor=0.0, ceiling=9999.0,
         tip="another pattern of the same kind", when=lambda p: p.contrast > 0),
-))  # fmt: skip
+)))  # fmt: skip
 
-STRETCH_ROWS = inside("stretch", (
+_STRETCH = under("before or behind", *inside("stretch", (
     row("begins at", "begins at", "begins_m", "m", 0.0, 100.0, 0.0, floor=0.0, ceiling=1e5,
         tip="no mist nearer to the lens than this"),
     row("ends at", "ends at", "ends_m", "m", 1.0, 1000.0, math.inf, ratio=True, floor=0.1, endless="for ever",
         endless_from=ENDLESS_M, tip="no mist farther than this; past the right end it goes on for ever"),
     row("fades over", "fades over", "fades_m", "m", 0.1, 50.0, 2.0, ratio=True, floor=0.01, ceiling=1e4,
         tip="how soft its near and far ends are"),
-))  # fmt: skip
+)))  # fmt: skip
 
-BANK_ROWS = (
+MEDIUM_ROWS = (*_FOG, *_SCATTERING, *_ALBEDO, *_PATCHES, *_STRETCH)
+
+BANK_ROWS = under(
+    "bank",
     row("bank visibility", "bank visibility", "visibility_m", "m", 2.0, 2000.0, 25.0, ratio=True, floor=0.05,
         tip="how far one sees at its heart"),
     row("soft edge", "soft edge", "softness", "", 0.0, 1.0, 0.7, floor=0.0, ceiling=1.0,

@@ -7,14 +7,14 @@ import attrs
 
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
-from lunar_haze.core.air.rows import ALBEDO_ROWS, BANK_ROWS, FOG_ROWS, PATCH_ROWS, SCATTERING_ROWS, STRETCH_ROWS
+from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document.model import Group, Shot
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import ClearSky, Panorama, Weather
-from lunar_haze.core.sky.rows import CLOUD_ROWS, GRADE_ROWS, HAZE_ROWS, MOMENT_ROWS, NIGHT_ROWS, PANORAMA_ROWS
+from lunar_haze.core.sky.rows import MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS, Card
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, KINDS, CutOut
 from lunar_haze.core.sources.kinds import Shape, kind_of
@@ -33,9 +33,7 @@ MOST, MOST_LOOKS = 5000, 1000
 
 _ROWS: dict[type, tuple[Row, ...]] = {
     Source: SOURCE_ROWS, Card: CARD_ROWS, CutOut: CUTOUT_ROWS, Bank: BANK_ROWS, Camera: LENS_ROWS,
-    Medium: (*FOG_ROWS, *SCATTERING_ROWS, *ALBEDO_ROWS, *PATCH_ROWS, *STRETCH_ROWS),
-    Weather: (*HAZE_ROWS, *CLOUD_ROWS, *NIGHT_ROWS, *GRADE_ROWS), ClearSky: MOMENT_ROWS,
-    Panorama: (*PANORAMA_ROWS, *GRADE_ROWS), Group: (DIMMER_ROW,),
+    Medium: MEDIUM_ROWS, Weather: WEATHER_ROWS, ClearSky: MOMENT_ROWS, Panorama: PANORAMA_ROWS, Group: (DIMMER_ROW,),
 }  # fmt: skip
 #: Heights above the sea that air and places have [m].
 ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: (-500.0, 9000.0)}

@@ -7,7 +7,7 @@ from typing import Any
 
 import attrs
 
-from lunar_haze.core.air.medium import Bank
+from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.document.hold import held
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document, Group, Look, Pin, Shot
@@ -62,12 +62,16 @@ def change_camera(document: Document, camera: Camera) -> Document:
     return change_shot(document, **{"ends" if document.shot.edits_end else "camera": camera})
 
 
-def change_medium(document: Document, **changes: Any) -> Document:
-    """The document with fields of the current look's air changed; sources that hold their level follow."""
+def with_medium(document: Document, medium: Medium) -> Document:
+    """The document with other air in the current look; sources that hold their level follow."""
     look = document.look
-    medium = attrs.evolve(look.medium, **changes)
     sources = tuple(held(s, s, look.medium, medium) if s.holds_level else s for s in look.sources)
     return change_look(document, medium=medium, sources=sources)
+
+
+def change_medium(document: Document, **changes: Any) -> Document:
+    """The document with fields of the current look's air changed."""
+    return with_medium(document, attrs.evolve(document.look.medium, **changes))
 
 
 def add_bank(document: Document, bank: Bank) -> Document:
@@ -88,19 +92,19 @@ def remove_bank(document: Document, number: int) -> Document:
     return change_medium(document, banks=tuple(b for i, b in enumerate(document.look.medium.banks) if i != number))
 
 
-def change_source(document: Document, source_id: str, **changes: Any) -> Document:
-    """The document with fields of one source of the current look changed."""
-    sources = tuple(attrs.evolve(s, **changes) if s.id == source_id else s for s in document.look.sources)
-    if "shape" in changes:
-        sources = suns_along(sources, document.look.source(source_id), source_id)
+def with_source(document: Document, source: Source) -> Document:
+    """The document with another value for the source of that id; suns go along with their photographs."""
+    before = document.look.source(source.id)
+    sources = tuple(source if s.id == source.id else s for s in document.look.sources)
+    if before is not None and before.shape != source.shape:
+        sources = suns_along(sources, before, source.id)
     return change_look(document, sources=sources)
 
 
-def replace_source(document: Document, source: Source) -> Document:
-    """The document with another value for the source of that id."""
-    return change_source(
-        document, source.id, **{f.name: getattr(source, f.name) for f in attrs.fields(Source) if f.name != "shape"}
-    )
+def change_source(document: Document, source_id: str, **changes: Any) -> Document:
+    """The document with fields of one source of the current look changed."""
+    source = document.look.source(source_id)
+    return document if source is None else with_source(document, attrs.evolve(source, **changes))
 
 
 def change_shape(document: Document, source_id: str, **changes: Any) -> Document:
@@ -123,8 +127,7 @@ def reshape(document: Document, source_id: str, shape: Shape) -> Document:
         after = attrs.evolve(after, amount=1.0, unit=units_of(shape)[0])
     elif source.holds_level:
         after = held(source, after, look.medium, look.medium)
-    sources = tuple(after if s.id == source_id else s for s in look.sources)
-    return change_look(document, sources=suns_along(sources, source, source_id))
+    return with_source(document, after)
 
 
 #: What of a source can be copied to another by itself.
@@ -308,20 +311,6 @@ def start_from_black(document: Document) -> Document:
     """The current look with everything that gives light silenced, the sky included."""
     sources = tuple(attrs.evolve(s, muted=True, alone=False) for s in document.look.sources)
     return change_look(document, sources=sources)
-
-
-def add_look(document: Document, name: str) -> Document:
-    """A copy of the current look under a new name, made current."""
-    name = free_name(name, (k.name for k in document.looks))
-    look = attrs.evolve(document.look, name=name)
-    return attrs.evolve(document, looks=(*document.looks, look), current_look=name)
-
-
-def add_shot(document: Document, name: str) -> Document:
-    """A copy of the current shot under a new name, unlocked and made current."""
-    name = free_name(name, (s.name for s in document.shots))
-    shot = attrs.evolve(document.shot, name=name, locked=False)
-    return attrs.evolve(document, shots=(*document.shots, shot), current_shot=name)
 
 
 def add_pin(document: Document, name: str = "") -> Document:

@@ -1,4 +1,9 @@
-"""Edits of the lists of a document: looks, shots and pins made, named, put in order and deleted."""
+"""Edits of the lists of a document: its looks and its shots, named, put in order and deleted; a look without light.
+
+``which`` is "look" or "shot": both lists work alike, and one thing of each is on screen.
+"""
+
+from typing import Any
 
 import attrs
 
@@ -10,81 +15,67 @@ from lunar_haze.core.errors import DocumentError
 _KEPT = ("hour_h", "date", "weather", "ev100", "bounces")
 
 
+def current(document: Document, which: str) -> str:
+    """The name of the look or shot on screen."""
+    return getattr(document, f"current_{which}")
+
+
+def names(document: Document, which: str) -> list[str]:
+    """The names of all looks or shots, in their order."""
+    return [item.name for item in getattr(document, f"{which}s")]
+
+
+def _with(document: Document, which: str, items: tuple, on_screen: str) -> Document:
+    changes: dict[str, Any] = {f"{which}s": items, f"current_{which}": on_screen}
+    return attrs.evolve(document, **changes)
+
+
+def add_copy(document: Document, which: str, name: str) -> Document:
+    """A copy of the one on screen under a new name, made current; a shot's camera is unlocked."""
+    made = next(item for item in getattr(document, f"{which}s") if item.name == current(document, which))
+    name = free_name(name, names(document, which))
+    fresh = attrs.evolve(made, name=name, **({"locked": False} if which == "shot" else {}))
+    return _with(document, which, (*getattr(document, f"{which}s"), fresh), name)
+
+
 def add_empty_look(document: Document, name: str) -> Document:
     """A look without any light, made current; it has the hour, the weather and the exposure of the one before."""
     before = document.look
-    name = free_name(name, (k.name for k in document.looks))
+    name = free_name(name, names(document, "look"))
     look = Look(name, **{field: getattr(before, field) for field in _KEPT})
-    return attrs.evolve(document, looks=(*document.looks, look), current_look=name)
+    return _with(document, "look", (*document.looks, look), name)
 
 
-def _named(name: str, taken: list[str], what: str) -> str:
-    name = name.strip()
-    if not name:
-        raise DocumentError(f"a {what} without a name cannot be found again; type one")
-    if name in taken:
-        raise DocumentError(f"there is a {what} “{name}” already; choose another name")
-    return name
+def rename(document: Document, which: str, name: str, new: str) -> Document:
+    """A look or shot under another name; pins of a shot go along. Raises DocumentError for no name or one taken."""
+    new = new.strip()
+    if not new:
+        raise DocumentError(f"a {which} without a name cannot be found again; type one")
+    if new != name and new in names(document, which):
+        raise DocumentError(f"there is a {which} “{new}” already; choose another name")
+    items = tuple(attrs.evolve(i, name=new) if i.name == name else i for i in getattr(document, f"{which}s"))
+    on_screen = current(document, which)
+    renamed = _with(document, which, items, new if on_screen == name else on_screen)
+    if which == "shot":
+        pins = tuple(attrs.evolve(p, shot=new) if p.shot == name else p for p in document.pins)
+        renamed = attrs.evolve(renamed, pins=pins)
+    return renamed
 
 
-def rename_look(document: Document, name: str, new: str) -> Document:
-    """A look under another name. Raises DocumentError for one that is taken, or none."""
-    new = _named(new, [k.name for k in document.looks if k.name != name], "look")
-    looks = tuple(attrs.evolve(k, name=new) if k.name == name else k for k in document.looks)
-    current = new if document.current_look == name else document.current_look
-    return attrs.evolve(document, looks=looks, current_look=current)
-
-
-def rename_shot(document: Document, name: str, new: str) -> Document:
-    """A shot under another name; pins of it go along. Raises DocumentError for one that is taken, or none."""
-    new = _named(new, [s.name for s in document.shots if s.name != name], "shot")
-    shots = tuple(attrs.evolve(s, name=new) if s.name == name else s for s in document.shots)
-    pins = tuple(attrs.evolve(p, shot=new) if p.shot == name else p for p in document.pins)
-    current = new if document.current_shot == name else document.current_shot
-    return attrs.evolve(document, shots=shots, pins=pins, current_shot=current)
-
-
-def rename_pin(document: Document, pin_id: str, new: str) -> Document:
-    """A pin under another name. Raises DocumentError for none."""
-    new = _named(new, [], "pin")
-    return attrs.evolve(document, pins=tuple(attrs.evolve(p, name=new) if p.id == pin_id else p for p in document.pins))
-
-
-def _without(items: tuple, name: str, what: str) -> tuple[tuple, str]:
-    """The items but one, and the name of the one that comes after it, or before it at the end."""
+def remove(document: Document, which: str, name: str) -> Document:
+    """The document without a look or shot; the next in the list comes on screen. Raises DocumentError for the last."""
+    items = getattr(document, f"{which}s")
     if len(items) < 2:
-        raise DocumentError(f"the last {what} stays: a document holds one at least")
-    index = next(i for i, item in enumerate(items) if item.name == name)
+        raise DocumentError(f"the last {which} stays: a document holds one at least")
+    index = names(document, which).index(name)
     rest = (*items[:index], *items[index + 1 :])
-    return rest, rest[min(index, len(rest) - 1)].name
+    on_screen = current(document, which)
+    return _with(document, which, rest, rest[min(index, len(rest) - 1)].name if on_screen == name else on_screen)
 
 
-def remove_look(document: Document, name: str) -> Document:
-    """The document without a look. Raises DocumentError for the last."""
-    looks, nearest = _without(document.looks, name, "look")
-    current = nearest if document.current_look == name else document.current_look
-    return attrs.evolve(document, looks=looks, current_look=current)
-
-
-def remove_shot(document: Document, name: str) -> Document:
-    """The document without a shot; pins of it stay. Raises DocumentError for the last."""
-    shots, nearest = _without(document.shots, name, "shot")
-    current = nearest if document.current_shot == name else document.current_shot
-    return attrs.evolve(document, shots=shots, current_shot=current)
-
-
-def _moved(items: tuple, name: str, by: int) -> tuple:
-    rest = [item for item in items if item.name != name]
-    index = next(i for i, item in enumerate(items) if item.name == name)
-    rest.insert(min(max(index + by, 0), len(rest)), items[index])
-    return tuple(rest)
-
-
-def move_look(document: Document, name: str, by: int) -> Document:
-    """A look so many places later in its list."""
-    return attrs.evolve(document, looks=_moved(document.looks, name, by))
-
-
-def move_shot(document: Document, name: str, by: int) -> Document:
-    """A shot so many places later in its list."""
-    return attrs.evolve(document, shots=_moved(document.shots, name, by))
+def move(document: Document, which: str, name: str, by: int) -> Document:
+    """A look or shot so many places later in its list."""
+    items = list(getattr(document, f"{which}s"))
+    index = names(document, which).index(name)
+    items.insert(min(max(index + by, 0), len(items) - 1), items.pop(index))
+    return _with(document, which, tuple(items), current(document, which))

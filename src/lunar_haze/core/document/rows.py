@@ -10,22 +10,21 @@ from typing import Any
 
 import attrs
 
-from lunar_haze.core.air import rows as air_rows
+from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document, Look, Shot
-from lunar_haze.core.errors import DocumentError
+from lunar_haze.core.errors import DocumentError, QuantityError
 from lunar_haze.core.place.rows import LENS_ROWS
-from lunar_haze.core.sky import rows as sky_rows
 from lunar_haze.core.sky.model import ClearSky, Gradient, Panorama
+from lunar_haze.core.sky.rows import MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.array import LampArray, Placed
-from lunar_haze.core.sources.beam import GATE_ROW, SHUTTER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import ACTS_ON_ROWS, DIMMER_ROW, Sky, Source, Sun
 from lunar_haze.core.sources.orbit import azimuth_and_elevation, distance_to_aim, orbited
-from lunar_haze.core.units.row import Row, inside, row
+from lunar_haze.core.units.row import Row, inside, row, under
 
 AIR, CAMERA = "air", "camera"
 AXES = ("east", "north", "up")
@@ -53,13 +52,13 @@ class Facet:
 
 
 def _bound(
-    section: str, rows: Iterable[Row], get: Callable[[Document], Any], put: Callable[[Document, Any], Document]
+    rows: Iterable[Row], get: Callable[[Document], Any], put: Callable[[Document, Any], Document], section: str = ""
 ) -> list[Facet]:
-    """Rows of a value that ``get`` finds in a document and ``put`` lays back."""
+    """Rows of a value that ``get`` finds in a document and ``put`` lays back; ``section`` where they have none."""
 
     def facet(one: Row) -> Facet:
         return Facet(
-            section, one, lambda d: one.read(get(d)), lambda d, v: put(d, one.written(get(d), v)),
+            one.section or section, one, lambda d: one.read(get(d)), lambda d, v: put(d, one.written(get(d), v)),
             lambda d: one.when(get(d)),
         )  # fmt: skip
 
@@ -86,31 +85,29 @@ def _source_facets(document: Document, source: Source) -> list[Facet]:
         return source if found is None else found
 
     def put(d: Document, changed: Source) -> Document:
-        now = d.look.source(source_id)
-        if now is None:
-            return d
-        if now.shape != changed.shape:
+        # Another shape may have other units, or a level to hold.
+        if get(d).shape != changed.shape:
             return edits.reshape(d, source_id, changed.shape)
-        return edits.replace_source(d, changed)
+        return edits.with_source(d, changed)
 
-    found = _bound("level", _level_rows(source), get, put)
+    found = _bound(_level_rows(source), get, put, "level")
     found.append(_temperature(get, put))
-    found += _bound("colour", [_tint(document)], get, put)
-    kind = kind_of(shape)
-    own = [r for r in kind.rows if r not in (*SHUTTER_ROWS, GATE_ROW)]
-    gate = [r for r in kind.rows if r in (*SHUTTER_ROWS, GATE_ROW)]
+    found += _bound([_tint(document)], get, put, "colour")
+    own = kind_of(shape).rows
     if isinstance(shape, Placed):
         found += _place_facets(source_id, shape, get)
+        own += _cutout_rows(shape)
     if isinstance(shape, LampArray):
-        lamp = kind_of(shape.lamp).rows
-        gate = list(inside("lamp", tuple(r for r in lamp if r in (*SHUTTER_ROWS, GATE_ROW))))
-        own += inside("lamp", tuple(r for r in lamp if r not in (*SHUTTER_ROWS, GATE_ROW)))
-    found += _bound("shape", inside("shape", tuple(own)), get, put)
-    found += _bound("beam", inside("shape", tuple(gate)), get, put)
-    found += _cutout_facets(shape, get, put)
+        own += inside("lamp", (*kind_of(shape.lamp).rows, *_cutout_rows(shape.lamp)))
+    found += _bound(inside("shape", own), get, put, "shape")
     if isinstance(shape, Sky):
         found += _sky_facets(source_id, shape)
-    return found + _bound("acts on", ACTS_ON_ROWS, get, put)
+    return found + _bound(ACTS_ON_ROWS, get, put)
+
+
+def _cutout_rows(holder: Any) -> tuple[Row, ...]:
+    """The rows of the cut-out in a lamp's gate or a card, none where there is none."""
+    return inside("cutout", CUTOUT_ROWS) if getattr(holder, "cutout", None) is not None else ()
 
 
 def _level_rows(source: Source) -> list[Row]:
@@ -169,15 +166,7 @@ def _place_facets(source_id: str, shape: Placed, get: Callable[[Document], Sourc
     ]  # fmt: skip
     if kind_of(shape).aimed:
         about += _points("target", "aim", shape.aim)
-    return _bound("place and aim", about, placed, put)
-
-
-def _cutout_facets(shape: Any, get: Callable[[Document], Source], put: Callable) -> list[Facet]:
-    if getattr(shape, "cutout", None) is not None:
-        return _bound("cut-out", inside("shape", inside("cutout", CUTOUT_ROWS)), get, put)
-    if getattr(getattr(shape, "lamp", None), "cutout", None) is not None:
-        return _bound("cut-out", inside("shape", inside("lamp", inside("cutout", CUTOUT_ROWS))), get, put)
-    return []
+    return _bound(about, placed, put, "place and aim")
 
 
 # -- skies ------------------------------------------------------------------------------------------
@@ -206,17 +195,9 @@ def _sky_facets(source_id: str, shape: Sky) -> list[Facet]:
     if isinstance(shape.dome, Gradient):
         return []
     if isinstance(shape.dome, Panorama):
-        photograph = _bound("photograph", sky_rows.PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
-        return photograph + _bound("sky grade", sky_rows.GRADE_ROWS, lambda d: sky(d).dome, put_dome)
-    found = []
-    if not shape.follows_hour:
-        found += _bound("moment", sky_rows.MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
-    for section, rows in (
-        ("haze", sky_rows.HAZE_ROWS), ("clouds", sky_rows.CLOUD_ROWS), ("night", sky_rows.NIGHT_ROWS),
-        ("sky grade", sky_rows.GRADE_ROWS),
-    ):  # fmt: skip
-        found += _bound(section, rows, weather, put_weather)
-    return found
+        return _bound(PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
+    by_hand = [] if shape.follows_hour else _bound(MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
+    return by_hand + _bound(WEATHER_ROWS, weather, put_weather)
 
 
 # -- the rest ---------------------------------------------------------------------------------------
@@ -232,27 +213,12 @@ def _card_facets(document: Document, card_id: str) -> list[Facet]:
         cards = tuple(changed if c.id == card_id else c for c in d.look.cards)
         return edits.change_look(d, cards=cards)
 
-    found = _bound("card", CARD_ROWS, get, put)
-    if first.cutout is not None:
-        found += _bound("cut-out", inside("cutout", CUTOUT_ROWS), get, put)
     points = [*_points("position", "position", first.position), *_points("target", "aim", first.aim)]
-    return found + _bound("place and aim", points, get, put)
+    return _bound((*CARD_ROWS, *_cutout_rows(first)), get, put) + _bound(points, get, put, "place and aim")
 
 
 def _air_facets(document: Document, bank: int) -> list[Facet]:
-    def get(d: Document) -> Any:
-        return d.look.medium
-
-    def put(d: Document, medium: Any) -> Document:
-        return edits.change_medium(d, **{f.name: getattr(medium, f.name) for f in attrs.fields(type(medium))})
-
-    found = []
-    for section, rows in (
-        ("fog", air_rows.FOG_ROWS), ("scattering", air_rows.SCATTERING_ROWS),
-        ("scattering colour", air_rows.ALBEDO_ROWS), ("patches", air_rows.PATCH_ROWS),
-        ("before or behind", air_rows.STRETCH_ROWS),
-    ):  # fmt: skip
-        found += _bound(section, rows, get, put)
+    found = _bound(MEDIUM_ROWS, lambda d: d.look.medium, edits.with_medium)
     banks = document.look.medium.banks
     if not 0 <= bank < len(banks):
         return found
@@ -261,14 +227,16 @@ def _air_facets(document: Document, bank: int) -> list[Facet]:
         now = d.look.medium.banks
         return now[bank] if bank < len(now) else banks[bank]
 
-    def put_bank(d: Document, changed: Any) -> Document:
-        return edits.change_bank(d, bank, **{f.name: getattr(changed, f.name) for f in attrs.fields(type(changed))})
+    def put(d: Document, changed: Any) -> Document:
+        now = d.look.medium.banks
+        return edits.change_medium(d, banks=(*now[:bank], changed, *now[bank + 1 :]))
 
     middle = _points("bank middle", "centre", banks[bank].centre, 20.0)
-    return found + _bound("bank", [*air_rows.BANK_ROWS, *middle], one, put_bank)
+    return found + _bound([*BANK_ROWS, *middle], one, put, "bank")
 
 
-_EXPOSURE_ROWS = (
+_EXPOSURE_ROWS = under(
+    "exposure",
     row("exposure", "exposure", "ev100", "EV", -6.0, 18.0, 12.0, floor=-20.0, ceiling=30.0,
         tip="EV at ISO 100, locked until you change it: lower is brighter"),
     row("exposure compensation", "exposure compensation", "stops", "stops", -5.0, 5.0, 0.0, floor=-20.0, ceiling=20.0,
@@ -291,11 +259,11 @@ def _camera_facets(document: Document) -> list[Facet]:
     seen = document.shot.seen_from
     points = [*_points("position", "position", seen.position), *_points("target", "aim", seen.aim)]
     return [
-        *_bound("exposure", _EXPOSURE_ROWS, look, put_look),
-        *_bound("lens", LENS_ROWS, camera, edits.change_camera),
-        *_bound("place and aim", points, camera, edits.change_camera),
-        *_bound("frames", _frame_rows(document.shot), lambda d: d.shot, edits.with_shot),
-        *_bound("bounced light", [_BOUNCES], look, put_look),
+        *_bound(_EXPOSURE_ROWS, look, put_look),
+        *_bound(LENS_ROWS, camera, edits.change_camera),
+        *_bound(points, camera, edits.change_camera, "place and aim"),
+        *_bound(_frame_rows(document.shot), lambda d: d.shot, edits.with_shot, "frames"),
+        *_bound([_BOUNCES], look, put_look, "bounced light"),
     ]
 
 
@@ -340,8 +308,8 @@ def targets_of(document: Document) -> dict[str, str]:
 
 
 def within(facet: Facet, value: float) -> float:
-    """``value`` where the facet takes it. Raises DocumentError that tells what it takes."""
+    """``value`` where the facet takes it. Raises QuantityError that tells what it takes."""
     one = facet.row
     if math.isnan(value) or not one.floor <= value <= one.ceiling:
-        raise DocumentError(f"{one.label} takes {one.floor:g} to {one.ceiling:g} {one.unit}".rstrip())
+        raise QuantityError(f"{one.label} takes {one.floor:g} to {one.ceiling:g} {one.unit}".rstrip())
     return value

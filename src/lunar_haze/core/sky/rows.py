@@ -4,14 +4,14 @@ import attrs
 
 from lunar_haze.core.sky.clear_air import CLEAR_KM
 from lunar_haze.core.sky.model import CloudLayer, Weather
-from lunar_haze.core.units.row import Row, inside, row
+from lunar_haze.core.units.row import Row, inside, row, under
 
-HAZE_ROWS = inside("atmosphere", (
+_HAZE = under("haze", *inside("atmosphere", (
     row("haze", "visibility", "visibility_km", "km", 2.0, 120.0, CLEAR_KM, ratio=True, floor=1.0, ceiling=300.0,
         tip="how far the day lets one see: less greys the sky and eats its glow"),
     row("ground albedo", "ground albedo", "ground_albedo", "", 0.0, 0.9, 0.2, floor=0.0, ceiling=1.0,
         tip="of the land around: snow 0.8, marsh 0.2, water 0.06"),
-))  # fmt: skip
+)))  # fmt: skip
 
 
 def _lowest(weather: Weather) -> CloudLayer:
@@ -26,7 +26,8 @@ def _cloud(name: str, label: str, field: str, unit: str, low: float, high: float
     return Row(name, label, unit, low, high, usual, lambda w: float(getattr(_lowest(w), field)), write, **how)
 
 
-CLOUD_ROWS = (
+_CLOUDS = under(
+    "clouds",
     _cloud("cloud cover", "cover", "cover", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0, tip="share of the sky"),
     _cloud("cloud base", "base", "height_m", "m", 200.0, 10_000.0, 1800.0, ratio=True, floor=50.0, ceiling=15_000.0,
            tip="height of its underside"),
@@ -37,7 +38,8 @@ CLOUD_ROWS = (
            tip="where the wind that carries them comes from"),
 )  # fmt: skip
 
-NIGHT_ROWS = (
+_NIGHT = under(
+    "night",
     row("light dome", "light dome", "town_cd_m2", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0,
         tip="a town's glow on the horizon"),
     Row("light dome azimuth", "its azimuth", "°", 0.0, 360.0, 90.0, lambda w: w.town_azimuth_deg,
@@ -45,7 +47,8 @@ NIGHT_ROWS = (
     row("stars", "stars", "stars", "", 0.0, 4.0, 1.0, floor=0.0, ceiling=100.0, tip="x natural starlight"),
 )  # fmt: skip
 
-GRADE_ROWS = (
+_GRADE = under(
+    "sky grade",
     *inside("grade", (
         row("saturation", "saturation", "saturation", "", 0.0, 2.0, 1.0, floor=0.0, ceiling=4.0,
             tip="of the sky's colours; 0 is grey"),
@@ -58,15 +61,19 @@ GRADE_ROWS = (
         tip="over how much the horizon sinks into the ground"),
 )  # fmt: skip
 
+WEATHER_ROWS = (*_HAZE, *_CLOUDS, *_NIGHT, *_GRADE)
+
 #: Of a sky set by hand: where its sun stands.
-MOMENT_ROWS = (
+MOMENT_ROWS = under(
+    "moment",
     row("sun's elevation", "sun's elevation", "sun_altitude_deg", "°", -18.0, 90.0, 45.0, floor=-90.0, ceiling=90.0,
         tip="of the sun that lights this sky"),
     row("sun's azimuth", "sun's azimuth", "sun_azimuth_deg", "°", 0.0, 360.0, 180.0, tip="from north, clockwise"),
 )  # fmt: skip
 
-PANORAMA_ROWS = (
+PANORAMA_ROWS = (*under(
+    "photograph",
     row("turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, tip="brings it round, its sun along with it"),
     row("tilt", "tilt", "tilt_deg", "°", -45.0, 45.0, 0.0, tip="raises its north"),
     row("hue", "hue", "hue_deg", "°", -60.0, 60.0, 0.0, tip="turns all its hues"),
-)  # fmt: skip
+), *_GRADE)  # fmt: skip

@@ -22,7 +22,6 @@ from lunar_haze.core.sources.array import Placed, lamp_of, lamps_of
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.facing import Vec3, facing_frame
 from lunar_haze.core.sources.kinds import kind_of
-from lunar_haze.core.sources.lamp import points_of
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
 
@@ -49,7 +48,7 @@ class Finding:
 
 def _spots(shape: Placed) -> NDArray[np.float64]:
     """Points of a lamp (n, 3) that a lens may see: middle and rim of each of its lamps."""
-    return np.concatenate([points_of(lamp) for lamp in lamps_of(shape)])
+    return np.concatenate([lamp.points() for lamp in lamps_of(shape)])
 
 
 def _card_spots(card: Card) -> NDArray[np.float64]:

@@ -75,7 +75,7 @@ class LampArray(Shape):
         ]
 
 
-@source_kind("crowd of lamps", mark="", placed=False, is_lamp=False, in_files=False)
+@source_kind("crowd of lamps", placed=False, is_lamp=False, in_files=False)
 @attrs.frozen
 class Crowd(Shape):
     """Many lamps of one colour that are computed as one: each with its share of the light they give together."""
@@ -109,4 +109,4 @@ def as_kind(shape: Placed, kind: SourceKind) -> Placed:
     if kind.value is LampArray:
         return shape if isinstance(shape, LampArray) else LampArray(shape.position, shape.aim, shape)
     lamp = lamp_of(shape)
-    return (lamp if kind_of(lamp) is kind else kind.make()).moved(position=shape.position, aim=shape.aim)
+    return (lamp if kind_of(lamp) is kind else kind.value()).moved(position=shape.position, aim=shape.aim)

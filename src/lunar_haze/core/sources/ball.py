@@ -38,6 +38,9 @@ class Ball(Lamp):
     def frame(self) -> tuple[NDArray, NDArray, NDArray]:
         return facing_frame((0.0, 0.0, 0.0), (0.0, 0.0, -1.0))
 
+    def half_size_m(self) -> tuple[float, float]:
+        return self.radius_m, self.radius_m
+
     def columns(self) -> dict[str, Any]:
         return {"radius": self.radius_m}
 

@@ -12,7 +12,7 @@ from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.kinds import source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, Lamp, radius_row
-from lunar_haze.core.units.row import row
+from lunar_haze.core.units.row import row, under
 
 
 def beam_profile(cos_angle: np.ndarray, cos_inner: float, cos_outer: float) -> np.ndarray:
@@ -35,13 +35,16 @@ def beam_cone_integral_sr(inner_rad: float, outer_rad: float) -> float:
 
 
 EDGE_ROW = row("edge", "edge", "edge", "", 0.0, 1.0, 0.35, floor=0.0, ceiling=1.0, tip="0 hard, 1 soft")
-SHUTTER_ROWS = tuple(
-    row(f"{side} shutter", f"{side} shutter", f"shutters.{i}", "", 0.0, 2.0, 0.0, floor=0.0, ceiling=2.0,
-        tip="share of the cone that it covers: 1 is half")
-    for i, side in enumerate(("left", "right", "lower", "upper"))
+GATE_ROWS = under(
+    "beam",
+    *(
+        row(f"{side} shutter", f"{side} shutter", f"shutters.{i}", "", 0.0, 2.0, 0.0, floor=0.0, ceiling=2.0,
+            tip="share of the cone that it covers: 1 is half")
+        for i, side in enumerate(("left", "right", "lower", "upper"))
+    ),
+    row("gate", "gate", "gate_m", "m", 0.1, 10.0, 0.5, ratio=True, floor=0.01, ceiling=1e4,
+        tip="how far before the lens shutters and cut-out stand: nearer is softer"),
 )  # fmt: skip
-GATE_ROW = row("gate", "gate", "gate_m", "m", 0.1, 10.0, 0.5, ratio=True, floor=0.01, ceiling=1e4,
-               tip="how far before the lens shutters and cut-out stand: nearer is softer")  # fmt: skip
 
 
 @source_kind(
@@ -50,7 +53,7 @@ GATE_ROW = row("gate", "gate", "gate_m", "m", 0.1, 10.0, 0.5, ratio=True, floor=
         radius_row(),
         row("cone", "cone", "cone_deg", "°", 4.0, 120.0, 40.0, ratio=True, floor=0.5, ceiling=170.0,
             tip="full angle where the edge has fallen to half"),
-        EDGE_ROW, *SHUTTER_ROWS, GATE_ROW, REACH_ROW,
+        EDGE_ROW, *GATE_ROWS, REACH_ROW,
     ),
 )  # fmt: skip
 @attrs.frozen
@@ -91,6 +94,9 @@ class Beam(Lamp):
         cosine = float(direction @ axis)
         inner, outer = self.half_angles_rad()
         return max(cosine, 0.0) * float(beam_profile(np.array(cosine), math.cos(inner), math.cos(outer)))
+
+    def half_size_m(self) -> tuple[float, float]:
+        return self.radius_m, self.radius_m
 
     def columns(self) -> dict[str, Any]:
         inner, outer = self.half_angles_rad()

@@ -5,7 +5,7 @@ import numpy as np
 
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.facing import Vec3, facing_frame
-from lunar_haze.core.units.row import Row, row
+from lunar_haze.core.units.row import Row, row, under
 
 
 @attrs.frozen
@@ -36,7 +36,8 @@ class Card:
         return tuple(tuple((middle + x * a + y * b).tolist()) for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1)))
 
 
-CARD_ROWS = (
+CARD_ROWS = under(
+    "shape",
     *(
         row(name, name, f"{name}_m", "m", 0.1, 6.0, 1.0, ratio=True, floor=0.01, ceiling=200.0, tip=f"its {name}")
         for name in ("width", "height")

@@ -15,7 +15,7 @@ from scipy.ndimage import gaussian_filter, zoom
 
 from lunar_haze.core.errors import SourceError
 from lunar_haze.core.units.content import read_regular
-from lunar_haze.core.units.row import row
+from lunar_haze.core.units.row import row, under
 
 SIZE = 256
 _LARGEST_PICTURE = 512 << 20
@@ -39,7 +39,8 @@ class CutOut:
 
 
 _DRAWN = KINDS[:-1]
-CUTOUT_ROWS = (
+CUTOUT_ROWS = under(
+    "cut-out",
     row("how many", "how many across", "scale", "", 1.0, 30.0, 8.0, ratio=True, floor=0.5, ceiling=64.0,
         tip="more is finer", when=lambda cut: cut.kind in _DRAWN),
     row("transmission", "transmission", "open_share", "", 0.05, 0.95, 0.5, floor=0.0, ceiling=1.0,

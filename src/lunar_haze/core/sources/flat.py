@@ -32,6 +32,9 @@ class Disc(Lamp):
     def illuminance_per_radiance(self, distance_m: float) -> float:
         return math.pi * self.radius_m**2 / (self.radius_m**2 + distance_m**2)
 
+    def half_size_m(self) -> tuple[float, float]:
+        return self.radius_m, self.radius_m
+
     def columns(self) -> dict[str, Any]:
         return {"radius": self.radius_m}
 
@@ -60,6 +63,9 @@ class Rectangle(Lamp):
         corner = a / math.hypot(1, a) * math.atan(b / math.hypot(1, a))
         corner += b / math.hypot(1, b) * math.atan(a / math.hypot(1, b))
         return 4 * corner / 2
+
+    def half_size_m(self) -> tuple[float, float]:
+        return self.width_m / 2, self.height_m / 2
 
     def columns(self) -> dict[str, Any]:
         return {"half_w": self.width_m / 2, "half_h": self.height_m / 2}

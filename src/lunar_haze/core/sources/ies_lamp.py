@@ -54,5 +54,8 @@ class IesLamp(Lamp):
     def frame(self) -> tuple[NDArray, NDArray, NDArray]:
         return facing_frame(self.position, self.aim, self.turn_deg)
 
+    def half_size_m(self) -> tuple[float, float]:
+        return self.radius_m, self.radius_m
+
     def columns(self) -> dict[str, Any]:
         return {"radius": self.radius_m, "radiance": 1.0 / self.area_m2(), "distribution": self.distribution}

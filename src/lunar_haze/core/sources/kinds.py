@@ -1,7 +1,7 @@
 """The kinds of source: each declared once, beside its value class; everything else asks here.
 
-A kind is declared by `source_kind` above the class of its values. Files tell it by its tag, screens by its name; units,
-rows and the mark in the plan come from the declaration, photometry and what kernels read from the class.
+A kind is declared by `source_kind` above the class of its values. Files tell it by its tag, screens by its name; units
+and rows come from the declaration, photometry and what kernels read from the class.
 """
 
 from collections.abc import Callable
@@ -26,22 +26,19 @@ class SourceKind:
     """``name`` is the trade's own; ``tag`` stands for it in files. ``units`` may tell its amount, the first that of
     a unit layer (or "true", times what is natural, whose layer is of one lux).
 
-    ``mark`` is how the plan draws it: "lamp", "sun", "surface" or "" for not at all. ``rows`` are numbers of its
-    shape. What is ``placed`` has a position and an aim; what is ``aimed`` has a front as well. What ``is_lamp`` can be
-    exchanged for any other lamp. What is not ``in_files`` is made by the plan alone. ``make`` makes the usual one.
+    ``rows`` are numbers of its shape. What is ``placed`` has a position and an aim; what is ``aimed`` has a front as
+    well. What ``is_lamp`` can be exchanged for any other lamp. What is not ``in_files`` is made by the plan alone.
     """
 
     value: type
     name: str
     tag: str
     units: tuple[str, ...]
-    mark: str
     rows: tuple[Row, ...]
     placed: bool
     aimed: bool
     is_lamp: bool
     in_files: bool
-    make: Callable[[], Any]
 
     @property
     def canonical_unit(self) -> str:
@@ -53,14 +50,14 @@ _KINDS: dict[type, SourceKind] = {}
 
 
 def source_kind(
-    name: str, *, units: tuple[str, ...] = LAMP_UNITS, tag: str = "", mark: str = "lamp", rows: tuple[Row, ...] = (),
+    name: str, *, units: tuple[str, ...] = LAMP_UNITS, tag: str = "", rows: tuple[Row, ...] = (),
     placed: bool = True, aimed: bool = True, is_lamp: bool = True, in_files: bool = True,
 ) -> Callable[[T], T]:  # fmt: skip
     """Declares a kind of source by the class of its values (see `SourceKind`)."""
 
     def declare(value: T) -> T:
         made = SourceKind(
-            value, name, tag or name.replace(" ", ""), units, mark, rows, placed, aimed, is_lamp, in_files, value
+            value, name, tag or name.replace(" ", ""), units, rows, placed, aimed, is_lamp, in_files
         )
         if any(other.tag == made.tag or other.name == name for other in _KINDS.values()):
             raise ValueError(f"there is a kind of source “{name}” already")

@@ -53,6 +53,17 @@ class Lamp(Shape):
         """Side, up and axis (3,): how it stands."""
         return facing_frame(self.position, self.aim)
 
+    def half_size_m(self) -> tuple[float, float]:
+        """Half of how wide and how high it is, as what it faces sees it [m]."""
+        raise NotImplementedError
+
+    def points(self) -> NDArray[np.float64]:
+        """Points of it (n, 3) [m] that a lens may see: its middle and its corners."""
+        side, up, _axis = facing_frame(self.position, self.aim)
+        a, b = self.half_size_m()
+        corners = [x * a * side + y * b * up for x, y in ((0, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))]
+        return np.asarray(self.position, float) + np.array(corners)
+
     def moved(self, **where: Vec3) -> "Lamp":
         """The lamp with another ``position``, another ``aim``, or both."""
         own: Any = self
@@ -61,17 +72,6 @@ class Lamp(Shape):
     def columns(self) -> dict[str, Any]:
         """What kernels read of it beyond what all lamps have, by the names of `transport.source_row`."""
         raise NotImplementedError
-
-
-def points_of(lamp: Lamp) -> NDArray[np.float64]:
-    """Points of a lamp (n, 3) [m] that a lens may see: its middle and its rim."""
-    centre = np.asarray(lamp.position, float)
-    side, up, _axis = facing_frame(lamp.position, lamp.aim)
-    half = getattr(lamp, "radius_m", 0.0)
-    a, b = getattr(lamp, "width_m", 2 * half) / 2, getattr(lamp, "height_m", 2 * half) / 2
-    along = np.asarray(lamp.along()) * getattr(lamp, "length_m", 0.0) / 2 if hasattr(lamp, "along") else np.zeros(3)
-    corners = [centre + x * a * side + y * b * up for x, y in ((1, 1), (1, -1), (-1, 1), (-1, -1))]
-    return np.array([centre, centre + along, centre - along, *corners])
 
 
 def radius_row(usual: float = 0.05) -> Row:

@@ -21,22 +21,22 @@ from lunar_haze.core.sources.ies_lamp import IesLamp
 from lunar_haze.core.sources.kinds import Shape, kind_of, source_kind
 from lunar_haze.core.sources.oval_beam import OvalBeam
 from lunar_haze.core.sources.tube import Tube
-from lunar_haze.core.units.row import Row, row
+from lunar_haze.core.units.row import Row, row, under
 
 #: The kinds of lamp that ship: to bring in their modules declares them.
 LAMPS = (Ball, Beam, Disc, Rectangle, IesLamp, OvalBeam, Tube, LampArray)
 DIMMER_ROW = row(
     "dimmer", "dimmer", "dimmer_stops", "stops", -10.0, 6.0, 0.0, floor=-40.0, ceiling=20.0,
-    tip="a mix: it moves the picture at once and costs no render",
+    tip="a mix: it moves the picture at once and costs no render", section="level",
 )  # fmt: skip
-ACTS_ON_ROWS = tuple(
+ACTS_ON_ROWS = under("acts on", *(
     row(name, name, field, "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0, tip=tip)
     for name, field, tip in (
         ("matte", "matte", "how much it adds to matte shading"),
         ("highlights", "highlights", "how much it adds to shine; 0 for a fill that nobody sees"),
         ("shows in air", "air_factor", "how much it shows in the mist"),
     )
-)
+))  # fmt: skip
 #: Rows of a source whose spans depend on nothing else.
 SOURCE_ROWS = (DIMMER_ROW, *ACTS_ON_ROWS)
 
@@ -48,7 +48,7 @@ def _by_hand(value: "Sun", **changes: Any) -> "Sun":
 
 
 @source_kind(
-    "sun", units=("true", "lx"), mark="sun", placed=False, aimed=False, is_lamp=False,
+    "sun", units=("true", "lx"), placed=False, aimed=False, is_lamp=False,
     rows=(
         Row(
             "elevation", "elevation", "°", -18.0, 90.0, 35.0, lambda s: s.altitude_deg,
@@ -90,7 +90,7 @@ class Sun(Shape):
         return tuple(direction_of(apparent_elevation_deg(self.altitude_deg), self.azimuth_deg).tolist())
 
 
-@source_kind("sky", units=("true", "lx"), mark="", placed=False, aimed=False, is_lamp=False)
+@source_kind("sky", units=("true", "lx"), placed=False, aimed=False, is_lamp=False)
 @attrs.frozen
 class Sky(Shape):
     """A dome round the place. It may light it, be what the lens sees, and be met by bounced light, or not."""
@@ -103,7 +103,7 @@ class Sky(Shape):
 
 
 @source_kind(
-    "glowing surface", tag="surface", units=("cd/m2",), mark="surface", placed=False, aimed=False, is_lamp=False
+    "glowing surface", tag="surface", units=("cd/m2",), placed=False, aimed=False, is_lamp=False
 )
 @attrs.frozen
 class Surface(Shape):

@@ -8,7 +8,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.sources.beam import EDGE_ROW, GATE_ROW, SHUTTER_ROWS, Beam
+from lunar_haze.core.sources.beam import EDGE_ROW, GATE_ROWS, Beam
 from lunar_haze.core.sources.facing import facing_frame
 from lunar_haze.core.sources.kinds import source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, radius_row
@@ -52,7 +52,7 @@ def oval_integral_sr(tan_outer: float, oval: float, inner: float) -> float:
         row("narrow angle", "narrow angle", "narrow_deg", "°", 2.0, 120.0, 20.0, ratio=True, floor=0.5, ceiling=170.0,
             tip="full angle the other way"),
         row("turned", "turned", "turn_deg", "°", -180.0, 180.0, 0.0, tip="its width from level, about its axis"),
-        EDGE_ROW, *SHUTTER_ROWS, GATE_ROW, REACH_ROW,
+        EDGE_ROW, *GATE_ROWS, REACH_ROW,
     ),
 )  # fmt: skip
 @attrs.frozen

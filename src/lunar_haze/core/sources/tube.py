@@ -72,6 +72,14 @@ class Tube(Lamp):
     def frame(self) -> tuple[NDArray, NDArray, NDArray]:
         return facing_frame((0.0, 0.0, 0.0), self.along())
 
+    def half_size_m(self) -> tuple[float, float]:
+        return self.radius_m, self.radius_m
+
+    def points(self) -> NDArray[np.float64]:
+        """Its middle, its corners, and its ends."""
+        end = np.asarray(self.along()) * self.length_m / 2
+        return np.concatenate([super().points(), np.add(self.position, [end, -end])])
+
     def columns(self) -> dict[str, Any]:
         side_m2 = 2 * math.pi * self.radius_m * self.length_m
         return {"radius": self.radius_m, "half_w": self.length_m / 2, "area": side_m2}

@@ -37,6 +37,8 @@ class Row:
     endless: str = ""
     #: What stands for zero, where that is a case of its own.
     zero: str = ""
+    #: Under which heading it stands among the facets; "" leaves that to what its value is part of.
+    section: str = ""
     endless_from: float = math.inf
     #: Whether the row is shown for a value.
     when: Callable[[Any], bool] = lambda value: True
@@ -101,6 +103,11 @@ def row(
     """A row of a number that lies at a dotted ``path`` of fields, ``"patches.size_m"`` or ``"position.0"``."""
     steps = path.split(".")
     return Row(name, label, unit, low, high, usual, _reader(steps), _writer(steps), **how)
+
+
+def under(section: str, *rows: Row) -> tuple[Row, ...]:
+    """Rows that stand under one heading."""
+    return tuple(attrs.evolve(one, section=section) for one in rows)
 
 
 def inside(path: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
