@@ -27,6 +27,7 @@ from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.frame import Frame, lit_of
 from lunar_haze.core.transport.lights import pack_lights
 from lunar_haze.core.transport.live import LiveAir
+from lunar_haze.core.transport.path_values import Ray
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.surfaces import shadow
@@ -65,7 +66,7 @@ def _air_pass(s, lights, medium, camera, width, depth, index, weights, plainly, 
                 g *= w * transmittance(medium, px, py, pz, lx, ly, lz, distance)
             else:
                 px, py, pz, lx, ly, lz, distance, _r, g, _b = scatter_unshadowed(
-                    s, lights, medium, k, ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
+                    s, lights, medium, k, Ray(ox, oy, oz, dx, dy, dz), far, (au, av), (bu, bv)
                 )
             if g > f32(0.0):
                 _r, through, _b = shadow(s, ray, px, py, pz, lx, ly, lz, distance * f32(0.9999))

@@ -215,7 +215,7 @@ def _mean_weight(medium, a, d, far, count=6000):
     rng = np.random.default_rng(7)
     weights = [
         draw_distance(
-            lights, packed, np.int64(-1), *(f32(c) for c in (*a, *d)), f32(far), f32(rng.random()),
+            lights, packed, np.int64(-1), tuple(f32(c) for c in (*a, *d)), f32(far), f32(rng.random()),
             f32(rng.random()),
         )[1]
         for _ in range(count)

@@ -8,6 +8,7 @@ import pytest
 
 from lunar_haze.core.transport.ggx import (
     DIELECTRIC_F0,
+    Viewed,
     energy_tables,
     evaluate,
     lookup,
@@ -25,20 +26,20 @@ MATERIALS = [
 
 @nb.njit
 def _evaluate(table, mean, view, lights, rgb, metallic, roughness, out):
-    seen = seen_from(table, mean, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])
+    viewed = Viewed(view[0], view[1], view[2], rgb[0], rgb[1], rgb[2], metallic, roughness)
+    seen = seen_from(table, mean, viewed)
     for k in range(lights.shape[0]):
-        out[k, 0], out[k, 1], out[k, 2], out[k, 3], _mr, _mg, _mb = evaluate(
-            table, seen, view[0], view[1], view[2], lights[k, 0], lights[k, 1], lights[k, 2], rgb[0], rgb[1], rgb[2],
-            metallic, roughness,
-        )  # fmt: skip
+        reflected = evaluate(table, seen, viewed, lights[k, 0], lights[k, 1], lights[k, 2])
+        out[k, 0], out[k, 1], out[k, 2], out[k, 3] = reflected.r, reflected.g, reflected.b, reflected.pdf
 
 
 @nb.njit
 def _sample(table, view, numbers, rgb, metallic, roughness, out):
-    share = seen_from(table, MEAN, view[2], roughness, metallic, rgb[0], rgb[1], rgb[2])[0]
+    viewed = Viewed(view[0], view[1], view[2], rgb[0], rgb[1], rgb[2], metallic, roughness)
+    share = seen_from(table, MEAN, viewed)[0]
     for k in range(numbers.shape[0]):
         out[k, 0], out[k, 1], out[k, 2] = sample_direction(
-            view[0], view[1], view[2], roughness, share, numbers[k, 0], numbers[k, 1], numbers[k, 2]
+            viewed, share, numbers[k, 0], numbers[k, 1], numbers[k, 2]
         )
 
 

@@ -18,7 +18,7 @@ from lunar_haze.core.place.model import Material, Texture
 from lunar_haze.core.sky.clouds import mean_sun_share
 from lunar_haze.core.sky.dome import dome_map
 from lunar_haze.core.sky.lat_long import illuminance_lx, map_directions
-from lunar_haze.core.sky.model import CLOUDS, ClearSky, CloudLayer, Weather
+from lunar_haze.core.sky.model import CLOUDS, ClearSky, CloudLayer, Gradient, Weather
 from lunar_haze.core.sources.beam import beam_cone_integral_sr
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Rectangle, Sky, Sun, Surface
 from lunar_haze.core.transport.air_grid import new_grid
@@ -514,3 +514,19 @@ def test_stars_are_points_without_grain():
     flux = (star_picture(dark, view).sum(0) * 1.0)[1]
     finer = (star_picture(dark, attrs.evolve(view, width=320, height=180)).sum(0) / 4.0)[1]
     assert finer == pytest.approx(flux, rel=0.1), "a larger picture holds the same light"
+
+
+def test_light_that_the_lens_sees_counts_once_where_matte_and_highlights_are_weighed_apart():
+    """14, found while the hits of a path were named: a sky was counted in both parts."""
+    place = PackedPlace(place_of((floor(), WHITE)))
+    view = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 2.5)), 32, 18)
+    pictures = {}
+    for part in ("all", "matte", "highlights"):
+        frame = Frame(place, view)
+        keys = frame.want([LayerSpec("place", view, Sky(Gradient()), Medium(), 1, part=part)])
+        frame.add_guides(1)
+        frame.trace(keys)
+        pictures[part] = frame.image(keys[0]).surface
+    both = pictures["matte"] + pictures["highlights"]
+    np.testing.assert_allclose(both, pictures["all"], rtol=1e-4)
+    assert not pictures["highlights"][0].any(), "the top row sees nothing but sky"

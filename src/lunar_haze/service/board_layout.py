@@ -20,18 +20,29 @@ class BoardLayout:
     """The render process's side of a `Board`: makes it, and keeps account of its slots."""
 
     def __init__(self) -> None:
-        self.board: Board | None = None
+        self._board: Board | None = None
         self._laid: OrderedDict[str, LayerAt] = OrderedDict()
         self._guides_laid: tuple[Board, Frame, int] | None = None
 
+    @property
+    def board(self) -> Board:
+        """The board as it is now. There must have been a request."""
+        assert self._board is not None
+        return self._board
+
+    def close(self) -> None:
+        """Give the board back."""
+        if self._board is not None:
+            self._board.close()
+
     def make_ready(self, request: FrameRequest) -> bool:
         """Make room for a request; whether that took a new board."""
-        view, count, board = request.view, len(request.layers), self.board
+        view, count, board = request.view, len(request.layers), self._board
         if board is not None and (board.width, board.height) == (view.width, view.height) and board.slots >= count:
             return False
         if board is not None:
             board.close()
-        self.board = Board.create(view.width, view.height, count + SPARE_SLOTS)
+        self._board = Board.create(view.width, view.height, count + SPARE_SLOTS)
         self._laid.clear()
         return True
 

@@ -131,6 +131,8 @@ class RenderClient:
             self._send(KeepWithin(limit_bytes))
 
     def _send(self, message: Request) -> None:
+        if self._channel is None:
+            return
         try:
             self._channel.send(message)
         except ChannelClosed:
@@ -138,13 +140,16 @@ class RenderClient:
 
     def _listen(self) -> None:
         while not self._closing:
+            channel = self._channel
+            if channel is None:
+                return
             try:
-                event, descriptor = self._channel.receive()
+                event, descriptor = channel.receive()
             except ChannelClosed:
                 if not self._revive():
                     return
                 continue
-            if isinstance(event, BoardReady):
+            if isinstance(event, BoardReady) and descriptor is not None:
                 if self.board is not None:
                     self.board.close()
                 self.board = Board(descriptor, event.width, event.height, event.slots)
@@ -175,7 +180,8 @@ class RenderClient:
         with self._lock:
             if self._closing:
                 return
-            self._channel.close()
+            if self._channel is not None:
+                self._channel.close()
             self._spawn()
             for message in (self._last_want, self._last_balance):
                 if message is not None:

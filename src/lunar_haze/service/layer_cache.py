@@ -69,7 +69,7 @@ class LayerCache:
         if image.passes < 1 or np.isnan(image.surface).any() or np.isnan(image.air).any():
             return
         parts = np.stack([_shortened(image.surface), _shortened(image.air)])
-        if write_arrays(self._path(image.key), {"parts": parts, "passes": np.int64(image.passes)}):
+        if write_arrays(self._path(image.key), {"parts": parts, "passes": np.array(image.passes)}):
             self._trim()
 
     def _files(self) -> list[tuple[float, int, Path]]:

@@ -50,7 +50,7 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
             weight = frame.weight_of(layer)
             each = weight[::STEP] if len(weight) > 1 else weight
             surface, air = (part[::STEP] * each for part in frame.sums_of(layer))
-            mixed = surface * np.float32(gain.surface) + air * np.float32(gain.air)
+            mixed = surface * np.asarray(gain.surface, np.float32) + air * np.asarray(gain.air, np.float32)
             parts[gain.key] = np.abs(mixed) @ LUMINANCE_WEIGHTS
     total = np.sum(list(parts.values()), 0) if parts else np.zeros(1)
     mean = float(total.mean())

@@ -44,7 +44,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.service.folders import sky_folder
 
     place = Place(
-        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32), np.tile(np.float32([0, 0, 1]), (3, 1)),
+        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32), np.tile(np.array([0, 0, 1], np.float32), (3, 1)),
         np.zeros((3, 2), np.float32), np.array([[0, 1, 2]], np.uint32), np.zeros(1, np.int32), np.zeros(1, np.int32),
         (Material("plain"),), (), ("floor",),
     )  # fmt: skip
@@ -82,7 +82,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         natural_light(Sun(), Atmosphere())
 
     def answers() -> None:
-        ends = np.float64([[0.0, 0.0, 2.0]]), np.float64([[0.0, 0.0, -2.0]])
+        ends = np.array([[0.0, 0.0, 2.0]]), np.array([[0.0, 0.0, -2.0]])
         RayIndex(place).sees(*ends)
         optical_depth(mist, *ends)
 

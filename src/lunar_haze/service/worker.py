@@ -75,6 +75,7 @@ class Worker:
         self._frames = FrameStore()
         self.layout = BoardLayout()
         self._job: Job | None = None
+        self._request_id = -1
         self._tiles_at_once = 16
         self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
@@ -146,9 +147,8 @@ class Worker:
             os._exit(0)
 
     def _fail(self, reason: str) -> None:
-        request_id = self._job.request.id if self._job else -1
         self._job = None
-        self._channel.send(Failed(request_id, reason))
+        self._channel.send(Failed(self._request_id, reason))
 
     # -- requests -------------------------------------------------------------------------------
 
@@ -181,7 +181,7 @@ class Worker:
             job.clean_due = job.clean_due or balance.settled
 
     def _begin(self, request: FrameRequest) -> None:
-        self._job = Job(request, None, [])  # so that a failure carries the right number
+        self._request_id = request.id
         place = self._packed(request.place)
         frame = self._frames.frame(request, place)
         keys = frame.want(list(request.layers))

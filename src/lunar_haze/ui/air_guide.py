@@ -54,7 +54,7 @@ def air_words(bridge: RenderBridge) -> str:
     if reading is None:
         return "the picture is black; nothing can be read"
     look = document.look
-    most = look.source(reading.most).name
+    most = look.expect(reading.most).name
     surface, air = (np.sum([part[n] for part in parts.values()], 0) for n in (0, 1))
     eaten = contrast_eaten(surface, air, inside)
     words = [
@@ -62,11 +62,11 @@ def air_words(bridge: RenderBridge) -> str:
         f"mist gives {reading.share:.0%} of the light {what}, most of it from {most}, "
         f"and eats {eaten:.0%} of the contrast",
     ]
-    suns = [part[1] for source_id, part in parts.items() if isinstance(look.source(source_id).shape, Sun)]
+    suns = [part[1] for source_id, part in parts.items() if isinstance(look.expect(source_id).shape, Sun)]
     if suns:
         found = shafts(np.sum(suns, 0), surface + air)
         seen = found is not None and found.strength >= LEAST_SHAFTS
-        words.append(place_words(found) if seen else "the sun makes no shafts here")
+        words.append(place_words(found) if found is not None and seen else "the sun makes no shafts here")
     if reading.share > WASHED_OUT:
         words.append(f"it washes out ({most}: {reading.most_share:.0%}): see farther, or let that show less in the air")
     return "; ".join(words)

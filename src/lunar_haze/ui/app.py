@@ -6,6 +6,7 @@ import signal
 import sys
 import time
 from pathlib import Path
+from types import TracebackType
 
 from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
@@ -20,7 +21,7 @@ from lunar_haze.ui.window import Window
 log = logging.getLogger(__name__)
 
 
-def _log_uncaught(kind: type[BaseException], error: BaseException, trace: object) -> None:
+def _log_uncaught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
     log.error("uncaught", exc_info=(kind, error, trace))
 
 

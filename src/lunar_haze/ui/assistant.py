@@ -4,7 +4,7 @@ import logging
 from collections.abc import Callable
 
 import attrs
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, Signal, SignalInstance
 from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lunar_haze.core.document import edits
@@ -53,7 +53,7 @@ class Assistant(QObject):
         self.session.run_thread(run)
 
     @staticmethod
-    def _tell(signal: Signal, *values: object) -> None:
+    def _tell(signal: SignalInstance, *values: object) -> None:
         try:
             signal.emit(*values)
         except RuntimeError:
@@ -65,6 +65,8 @@ class Assistant(QObject):
         if not session.is_open:
             return
         document, place = session.document, session.place
+        if place is None:
+            return
 
         def look_for() -> None:
             index = session.index()

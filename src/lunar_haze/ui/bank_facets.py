@@ -9,7 +9,6 @@ from lunar_haze.core.air.banks import KINDS, MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
@@ -84,7 +83,7 @@ class BankFacets:
         """A bank where the lens looks, a third as long as it is far."""
         camera = self._session.document.shot.seen_from
         away = math.dist(camera.position, camera.aim)
-        bank = Bank("bank", centre=as_vec(camera.aim), size=(away / 2, away / 3, max(away / 12, 1.0)))
+        bank = Bank("bank", centre=camera.aim, size=(away / 2, away / 3, max(away / 12, 1.0)))
         self._session.add_bank(bank)
 
     def _everywhere(self) -> None:

@@ -157,22 +157,26 @@ class RenderBridge(QObject):
 
     def present_gains(self) -> tuple[LayerGain, ...]:
         """Gains of the look as it is now."""
-        document = self.session.document
-        view = view_of(document.shot, self.size())
-        return gains(document.look, view, self.session.place_spec.key)
+        return self._gains_of(self.session.document.look)
+
+    def _gains_of(self, look: Look) -> tuple[LayerGain, ...]:
+        spec = self.session.place_spec
+        if spec is None:
+            return ()
+        return gains(look, view_of(self.session.document.shot, self.size()), spec.key)
 
     def _shown_gains(self) -> tuple[LayerGain, ...]:
         """The present gains; those asked for last where the hand has moved on since then."""
         present = self.present_gains()
-        asked = {spec.key() for spec in self._request.layers} if self._request else None
-        moved_on = asked is not None and any(g.key not in asked and not g.is_silent for g in present)
+        if self._request is None:
+            return present
+        asked = {spec.key() for spec in self._request.layers}
+        moved_on = any(g.key not in asked and not g.is_silent for g in present)
         return self._request.gains if moved_on else present
 
     def lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
         """The gains of balanced sources as if they were alone."""
-        document = self.session.document
-        lone = attrs.evolve(document.look, sources=sources, groups=())
-        return gains(lone, view_of(document.shot, self.size()), self.session.place_spec.key)
+        return self._gains_of(attrs.evolve(self.session.document.look, sources=sources, groups=()))
 
     def _ask(self) -> None:
         session = self.session
@@ -270,16 +274,18 @@ class RenderBridge(QObject):
             self._answered()
             self.progress.emit("", 1.0)
         elif isinstance(event, Incomplete):
-            document = self.session.document
-            view, key = view_of(document.shot, self.size()), self.session.place_spec.key
-            for sentence in problem_sentences(document.look, view, key, dict(event.problems)):
-                self.said.emit(sentence, True)
+            document, spec = self.session.document, self.session.place_spec
+            if spec is not None:
+                view = view_of(document.shot, self.size())
+                for sentence in problem_sentences(document.look, view, spec.key, dict(event.problems)):
+                    self.said.emit(sentence, True)
         elif isinstance(event, Failed):
             self._answered()
             self.said.emit(event.reason, True)
 
     def _take_layers(self, event: Published, board: Board | None) -> None:
-        if board is None or (board.width, board.height) != (self._request.view.width, self._request.view.height):
+        view = self._request.view if self._request is not None else None
+        if board is None or view is None or (board.width, board.height) != (view.width, view.height):
             return
         self._board = board
         images = images_on(board, event)
@@ -301,7 +307,9 @@ class RenderBridge(QObject):
 
     def _take_clean(self, event: Cleaned, board: Board | None) -> None:
         made_with = self._gains_by_mix.get(event.mix_id)
-        if board is None or made_with is None or board.clean.shape[1] != self._request.view.width:
+        if board is None or made_with is None or self._request is None:
+            return
+        if board.clean.shape[1] != self._request.view.width:
             return
         for old in [m for m in self._gains_by_mix if m < event.mix_id]:
             del self._gains_by_mix[old]
@@ -346,6 +354,8 @@ class RenderBridge(QObject):
         before = {g.key: g for g in self._clean_gains}
         now = {g.key: g for g in present}
         picture = self._clean
+        if picture is None:
+            return None
         zero = (0.0, 0.0, 0.0)
         for key in before.keys() | now.keys():
             old = before.get(key, LayerGain(key, zero, zero))
@@ -383,10 +393,11 @@ class RenderBridge(QObject):
             for gain in self.lone_gains((source,)):
                 image = self._images.get(gain.key)
                 if image is not None:
-                    surface = block_mean(image.surface, step) * np.float32(gain.surface)
-                    air = block_mean(image.air, step) * np.float32(gain.air)
-                    old = found.get(source.id, (np.float32(0), np.float32(0)))
-                    found[source.id] = (old[0] + surface, old[1] + air)
+                    surface = block_mean(image.surface, step) * np.asarray(gain.surface, np.float32)
+                    air = block_mean(image.air, step) * np.asarray(gain.air, np.float32)
+                    if source.id in found:
+                        surface, air = found[source.id][0] + surface, found[source.id][1] + air
+                    found[source.id] = surface, air
         return found
 
     def subject_mask(self, step: int) -> NDArray[np.bool_] | None:

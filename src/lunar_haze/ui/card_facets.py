@@ -15,7 +15,7 @@ class CardFacets:
     def __init__(self, column: Column, card_id: str) -> None:
         self._column, self._session, self._id = column, column.session, card_id
         column.keep(self)
-        self._last = self._session.chosen_card
+        self._last = next(c for c in self._session.document.look.cards if c.id == card_id)
 
     def _now(self) -> Card:
         # While a card is being deleted its facets may be asked once more.
@@ -30,9 +30,12 @@ class CardFacets:
         column = self._column
         name = QLineEdit()
         name.setAccessibleName("name of the card")
-        name.editingFinished.connect(
-            lambda: name.text().strip() and self._session.act("name", self._changed(name=name.text().strip()))
-        )
+
+        def take_name() -> None:
+            if name.text().strip():
+                self._session.act("name", self._changed(name=name.text().strip()))
+
+        name.editingFinished.connect(take_name)
         column.on_refresh(lambda: None if name.hasFocus() else name.setText(self._now().name))
         away = column.check(
             "muted", "as if it were not there", lambda: self._now().muted, lambda on: self._changed(muted=on)

@@ -1,7 +1,7 @@
 """A list to choose one thing of, which changes only when something is chosen."""
 
 from PySide6.QtCore import QEvent, QPointF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QComboBox
 
 from lunar_haze.ui import theme
@@ -29,7 +29,10 @@ class Choice(QComboBox):
         painter.drawPolyline(QPolygonF([QPointF(x - 3.5, y - 2), QPointF(x, y + 2), QPointF(x + 3.5, y - 2)]))
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers() and event.text().isprintable():
-            event.accept()
-            return True
-        return super().event(event)
+        # Letters find an entry; they are no keys of the window while the list has the keyboard.
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.ShortcutOverride:
+            return super().event(event)
+        if event.modifiers() or not event.text().isprintable():
+            return super().event(event)
+        event.accept()
+        return True

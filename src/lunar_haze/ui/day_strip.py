@@ -10,12 +10,13 @@ import threading
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import SkyError
+from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Event, Site, events, heavens
 from lunar_haze.ui import theme
@@ -73,7 +74,7 @@ class DayStrip(QWidget):
         row.addLayout(side)
         self.setFixedHeight(HEIGHT)
         self._bridge = bridge
-        self._wanted: object = None
+        self._wanted: tuple[str, Site, Atmosphere] | None = None
         self._making = False
         self._painted.connect(self._take)
         # Painted once the window stands: it takes a moment that nobody need wait for.
@@ -202,7 +203,7 @@ class DayBand(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.image = None
+        self.image: QImage | None = None
         self._heights = KeptDrawing()
         self._dragging = False
         self._pointer: float | None = None

@@ -1,5 +1,6 @@
 """Opening, saving and leaving: the acts on files that ask before anything is lost."""
 
+import functools
 import logging
 from collections.abc import Callable
 from pathlib import Path
@@ -26,7 +27,7 @@ class FileActs:
     ) -> None:
         self._session, self._hand_off, self._say, self._window = session, hand_off, say, window
 
-    def _dare(self, act: object) -> bool:
+    def _dare(self, act: Callable[[], object]) -> bool:
         """Do something that may fail, and tell the artist if it does."""
         try:
             act()
@@ -138,7 +139,7 @@ class FileActs:
                 ["go on with it", "delete it", "not now"],
             )  # fmt: skip
             if answer == "go on with it":
-                self._dare(lambda found=found: self._session.open_unsaved(found))
+                self._dare(functools.partial(self._session.open_unsaved, found))
             elif answer == "delete it":
                 found.path.unlink(missing_ok=True)
 

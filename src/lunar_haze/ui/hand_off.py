@@ -34,10 +34,12 @@ class HandOff:
         if self.still is not None:
             self._session.said.emit("a still is being written; stop it or wait for it", False)
             return
-        document = self._session.document
+        document, spec = self._session.document, self._session.place_spec
+        if spec is None:
+            return
         shot = document.shot
         self.still = StillJob(
-            path, self._session.place_spec, shot, document.look, size or (shot.frame_width, shot.frame_height), passes,
+            path, spec, shot, document.look, size or (shot.frame_width, shot.frame_height), passes,
             bits, backend, layers, denoise,
         )  # fmt: skip
         self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))

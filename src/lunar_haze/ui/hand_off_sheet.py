@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import attrs
 import cattrs
@@ -50,7 +51,8 @@ class Order:
         """Width and height [px] for a shot's frame, even, and within what there is."""
         scale = SIZES.get(self.size, 1.0) or self.width / frame_width
         scale = min(scale, LARGEST / max(frame_width, frame_height))
-        return tuple(max(round(side * scale) // 2 * 2, 16) for side in (frame_width, frame_height))
+        width, height = (max(round(side * scale) // 2 * 2, 16) for side in (frame_width, frame_height))
+        return width, height
 
     @property
     def written_as(self) -> tuple[str, int, bool]:
@@ -75,7 +77,7 @@ class HandOffSheet:
         except Exception:  # none yet, or damaged: the usual one serves
             self.order = Order()
 
-    def _change(self, **changes: object) -> None:
+    def _change(self, **changes: Any) -> None:
         self.order = attrs.evolve(self.order, **changes)
         write_settings(self._file, attrs.asdict(self.order))
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAction, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from lunar_haze.core.document import edits
@@ -45,7 +45,7 @@ class PinChip(QWidget):
             menu.addAction("delete it", lambda: self.removed.emit(self.pin.id))
             menu.popup(event.globalPosition().toPoint())
 
-    def keyPressEvent(self, event: object) -> None:  # noqa: N802
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.chosen.emit(self.pin.id)
         elif event.key() == Qt.Key.Key_Delete:
@@ -80,6 +80,7 @@ class Header(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
+        self._row = row
         row.setContentsMargins(12, 4, 8, 4)
         row.setSpacing(4)
         self.place = QLabel()
@@ -194,11 +195,17 @@ class Header(QWidget):
             self._pins_shown = shown
             self._fill_pins(document.pins)
 
+    def put_beside_status(self, widget: QWidget) -> None:
+        """Let a widget stand right of the words about what is going on."""
+        self._row.insertWidget(self._row.indexOf(self.status) + 1, widget)
+
     def _fill_pins(self, pins: tuple[Pin, ...]) -> None:
         while self.pins.count():
-            widget = self.pins.takeAt(0).widget()
-            widget.hide()
-            widget.deleteLater()
+            item = self.pins.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
         if len(pins) > PINS_SHOWN:
             more = QToolButton()
             more.setText(f"+{len(pins) - PINS_SHOWN}")

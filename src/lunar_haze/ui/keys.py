@@ -1,5 +1,6 @@
 """Every act of the window with its key: one table, shown on one sheet, changeable."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import attrs
@@ -88,7 +89,7 @@ class Keys:
 class KeySheet(QDialog):
     """All keys on one sheet; click one and press another to change it."""
 
-    def __init__(self, keys: Keys, changed: object, parent: QWidget) -> None:
+    def __init__(self, keys: Keys, changed: Callable[[], None], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("keys")
         self.resize(460, 640)

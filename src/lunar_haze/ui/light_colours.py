@@ -24,8 +24,8 @@ class LightColours:
     def hex_of(self, source: Source, air: Atmosphere, place: Place | None) -> str:
         """A source's light as sRGB hex: its own colour under lamp colour and gel."""
         shape = source.shape if isinstance(source.shape, (Sky, Surface, Sun)) else None
-        ready = not isinstance(shape, Sky) or not isinstance(shape.dome, ClearSky)
-        ready = ready or is_ready(shape.dome.weather.atmosphere)
+        dome = shape.dome if isinstance(shape, Sky) else None
+        ready = not isinstance(dome, ClearSky) or is_ready(dome.weather.atmosphere)
         key = (shape, source.kelvin, source.tint_duv, source.gel, air, ready, place is None)
         if key not in self._known:
             if len(self._known) > _MOST_KEPT:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
+from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.solve.placing import dragged
 from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
@@ -129,7 +130,7 @@ class PictureView(QWidget):
 
     # -- handles --------------------------------------------------------------------------------
 
-    def _handled(self) -> object:
+    def _handled(self) -> Placed | Card | None:
         """What of the chosen can be pulled: a lamp's shape, or a card; None for anything else."""
         source = self.session.chosen_source
         if source is not None:
@@ -139,7 +140,9 @@ class PictureView(QWidget):
     def _handles(self) -> list[tuple[str, QPointF]]:
         handled = self._handled()
         found = []
-        for part in ("position", "aim") if handled is not None else ():
+        if handled is None:
+            return []
+        for part in ("position", "aim"):
             if part == "aim" and not (isinstance(handled, Card) or is_aimed(handled)):
                 continue
             at = self.project(getattr(handled, part))
@@ -155,6 +158,8 @@ class PictureView(QWidget):
 
     def _drag_handle(self, at: QPointF) -> None:
         """A lamp moves at its distance from its aim (a ball at that from the lens); an aim slides over what is seen."""
+        if self._grip is None:
+            return
         part, depth = self._grip
         x, y = self.to_picture(at)
         camera = self.session.document.shot.seen_from
@@ -249,7 +254,7 @@ class PictureView(QWidget):
             self.offset = QPointF(0, 0)
         self.update()
 
-    def _move_camera(self, move: object, label: str) -> None:
+    def _move_camera(self, move: Callable[[Camera], Camera], label: str) -> None:
         if not self.session.is_open:
             return
         shot = self.session.document.shot
@@ -341,7 +346,8 @@ class PictureView(QWidget):
         x = self._wipe_x()
         painter.save()
         painter.setClipRect(QRectF(frame.left(), frame.top(), x - frame.left(), frame.height()))
-        painter.drawImage(frame, self.before)
+        if self.before is not None:
+            painter.drawImage(frame, self.before)
         painter.restore()
         painter.setPen(QPen(theme.qcolor("#000000", 0.6), 3))
         painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
@@ -366,8 +372,8 @@ class PictureView(QWidget):
             paint_handles(painter, dict(self._handles()), theme.qcolor(theme.TEXT))
 
     def _paint_card(self, painter: QPainter, card: Card) -> None:
-        corners = [self.project(corner) for corner in card.corners()]
-        if all(corner is not None for corner in corners):
+        corners = [at for at in map(self.project, card.corners()) if at is not None]
+        if len(corners) == len(card.corners()):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             for width, pen in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT, 0.9))):
                 painter.setPen(QPen(pen, width))
@@ -376,7 +382,7 @@ class PictureView(QWidget):
     def _paint_ghost(self, painter: QPainter) -> None:
         """A proposal, dashed, until it is taken or left."""
         ghost = self.session.ghost
-        if ghost is None:
+        if ghost is None or not isinstance(ghost.shape, Placed):
             return
         at, aim = self.project(ghost.shape.position), self.project(ghost.shape.aim)
         colour = theme.qcolor(self.session.light_hex(ghost))

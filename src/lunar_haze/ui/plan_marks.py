@@ -133,7 +133,7 @@ class PlanMarks:
                     (a * half[0] * c - b * half[1] * s, a * half[0] * s + b * half[1] * c, 0.0)
                     if self.view.side == "above" else (a * across, a * across, b * half[2])
                 )  # fmt: skip
-                points.append(self.view.to_screen(*self.view.flat(np.add(bank.centre, local))))
+                points.append(self.view.to_screen(*self.view.flat(np.add(bank.centre, local).tolist())))
             return QPolygonF(points)
 
         self.painter.setPen(Qt.PenStyle.NoPen)
@@ -146,6 +146,8 @@ class PlanMarks:
 
     def ghost(self, ghost: Source) -> None:
         """A proposal, dashed, until it is taken."""
+        if not isinstance(ghost.shape, Placed):
+            return
         self.painter.setBrush(Qt.BrushStyle.NoBrush)
         self.painter.setPen(QPen(theme.qcolor(self.view.session.light_hex(ghost)), 1.4, Qt.PenStyle.DashLine))
         at, aim = (self.view.to_screen(*self.view.flat(p)) for p in (ghost.shape.position, ghost.shape.aim))

@@ -85,6 +85,8 @@ class PlanView(QWidget):
 
     def _place_ready(self) -> None:
         place = self.session.place
+        if place is None:
+            return
 
         def sample() -> None:
             try:
@@ -154,7 +156,7 @@ class PlanView(QWidget):
     def surface_places(self, source: Source) -> list[tuple[float, float, float]]:
         """Centres of the glowing parts of a surface source."""
         place = self.session.place
-        if place is None:
+        if place is None or not isinstance(source.shape, Surface):
             return []
         if self._fixtures_of is not place:
             self._fixtures_of, self._fixtures = place, {}
@@ -198,8 +200,8 @@ class PlanView(QWidget):
 
     def _turned_sun(self, document: Document, source_id: str, azimuth_deg: float) -> Document:
         """A sun turned to a bearing: one that follows the hour takes the hour along, one set by hand does not."""
-        shape = document.look.source(source_id).shape
-        if not shape.follows_hour:
+        shape = document.look.expect(source_id).shape
+        if not isinstance(shape, Sun) or not shape.follows_hour:
             return edits.change_shape(document, source_id, azimuth_deg=azimuth_deg)
         look, site = document.look, document.place.site
         body = "moon" if shape.body == "moon" else "sun"
@@ -260,7 +262,7 @@ class PlanView(QWidget):
             self.session.edit("place of the lamp" if part == "position" else "aim", edited, f"plan {part} {source_id}")
         elif source is None:
             return
-        elif part == "height":
+        elif part == "height" and isinstance(source.shape, Placed):
             low, high = self.strip_range()
             z = low + (1 - min(max(at.y() / self.height(), 0.0), 1.0)) * (high - low)
             x, y, _z = source.shape.position
@@ -321,7 +323,8 @@ class PlanView(QWidget):
                 drawing = draw_relief(self._turned, self.centre, self.metres_per_pixel, width, self.height())
                 self._image = as_image(np.ascontiguousarray(drawing))
                 self._drawn_for = wanted
-            painter.drawImage(QPointF(0, 0), self._image)
+            if self._image is not None:
+                painter.drawImage(QPointF(0, 0), self._image)
         if not self.session.is_open:
             return
         painter.setClipRect(QRectF(0, 0, width, self.height()))

@@ -17,4 +17,5 @@ def ask(parent: QWidget, title: str, text: str, more: str, answers: list[str], e
     question.setDefaultButton(next(iter(buttons)))
     question.setEscapeButton(next(button for button, answer in buttons.items() if answer == escape))
     question.exec()
-    return buttons.get(question.clickedButton(), escape)
+    clicked = question.clickedButton()
+    return next((answer for button, answer in buttons.items() if button == clicked), escape)

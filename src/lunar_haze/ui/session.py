@@ -329,7 +329,7 @@ class Session(QObject):
         except RuntimeError:
             pass  # the session was closed meanwhile
 
-    def _take_place(self, spec: PlaceSpec, place: object) -> None:
+    def _take_place(self, spec: PlaceSpec, place: Place | HazeError) -> None:
         if spec != self.place_spec:
             return
         if isinstance(place, HazeError):

@@ -1,6 +1,7 @@
 """The share rail: one card a source with the picture it makes alone; the row is a sum."""
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
@@ -61,7 +62,7 @@ class ShareRail(QScrollArea):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         # The row lies flat: an ordinary wheel goes along it.
-        if watched is self._row and event.type() == QEvent.Type.Wheel:
+        if watched is self._row and isinstance(event, QWheelEvent):
             bar = self.horizontalScrollBar()
             bar.setValue(bar.value() - (event.angleDelta().y() or event.angleDelta().x()))
             return True

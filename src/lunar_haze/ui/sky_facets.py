@@ -2,8 +2,10 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import attrs
+import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QFileDialog, QLabel
@@ -13,9 +15,9 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.photographs import sun_of_panorama, with_photograph
 from lunar_haze.core.errors import SkyError
-from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient, Panorama, SkyGrade, Weather
+from lunar_haze.core.sky.model import CLOUDS, ClearSky, Dome, Gradient, Panorama, SkyGrade, Weather
 from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
-from lunar_haze.core.sources.model import Sky, Source
+from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.column import Column
 
 KINDS = {"the sky of the hour": ClearSky, "a photograph": Panorama, "two colours": Gradient}
@@ -33,9 +35,27 @@ class SkyFacets:
 
     @property
     def _source(self) -> Source:
-        return self._session.document.look.source(self._id)
+        return self._session.document.look.expect(self._id)
 
-    def _shaped(self, **changes: object) -> Document:
+    @property
+    def _sky(self) -> Sky:
+        shape = self._source.shape
+        assert isinstance(shape, Sky)
+        return shape
+
+    @property
+    def _body(self) -> Sky | Sun:
+        shape = self._source.shape
+        assert isinstance(shape, (Sky, Sun))
+        return shape
+
+    @property
+    def _photograph(self) -> Panorama:
+        dome = self._sky.dome
+        assert isinstance(dome, Panorama)
+        return dome
+
+    def _shaped(self, **changes: Any) -> Document:
         return edits.change_shape(self._session.document, self._id, **changes)
 
     # -- sun and moon ---------------------------------------------------------------------------
@@ -51,12 +71,12 @@ class SkyFacets:
             if not on:
                 return document
             look, site = document.look, document.place.site
-            settled = edits.under_heavens(look.source(self._id), look, site)
+            settled = edits.under_heavens(look.expect(self._id), look, site)
             return edits.change_source(document, self._id, shape=settled.shape)
 
         self._column.lay(self._column.check(
             "follows the hour", "off: set by hand, where the story wants it",
-            lambda: self._source.shape.follows_hour, follow,
+            lambda: self._body.follows_hour, follow,
         ))  # fmt: skip
 
     # -- sky ------------------------------------------------------------------------------------
@@ -65,18 +85,15 @@ class SkyFacets:
         """What the dome is, what it does, and its grade."""
         names = {k: n for n, k in KINDS.items()}
         self._column.lay(self._column.choice(
-            "kind of sky", "what the sky is", KINDS, self._choose_kind, lambda: names[type(self._source.shape.dome)]
+            "kind of sky", "what the sky is", KINDS, self._choose_kind, lambda: names[type(self._sky.dome)]
         ))  # fmt: skip
         for field, text, tip in (
             ("lights", "lights the place", "whether it gives light by itself"),
             ("seen", "the camera sees it", "off: another sky may stand behind the picture"),
             ("bounces", "seen in bounced light", "whether reflections and bounces find it"),
         ):
-            box = self._column.check(
-                text, tip, lambda f=field: getattr(self._source.shape, f), lambda on, f=field: self._shaped(**{f: on})
-            )
-            self._column.lay(box)
-        dome = self._source.shape.dome
+            self._switch(field, text, tip)
+        dome = self._sky.dome
         if isinstance(dome, ClearSky):
             self._fill_moment()
         elif isinstance(dome, Panorama):
@@ -86,36 +103,45 @@ class SkyFacets:
         if not isinstance(dome, Gradient):
             self._fill_grade()
 
+    def _switch(self, field: str, text: str, tip: str) -> None:
+        """A box for what the sky does or does not do."""
+        self._column.lay(
+            self._column.check(text, tip, lambda: getattr(self._sky, field), lambda on: self._shaped(**{field: on}))
+        )
+
     def _choose_kind(self, text: str) -> None:
         wanted = KINDS[text]
-        shape = self._source.shape
+        shape = self._sky
         if isinstance(shape.dome, wanted):
             return
         if wanted is Panorama:
             self._ask_panorama()
             return
-        dome: object = Gradient()
+        dome: Dome = Gradient()
         if wanted is ClearSky:
             look, site = self._session.document.look, self._session.document.place.site
             dome = edits.sky_of(look, site)
-        amount = {"amount": 1.0, "unit": "true"} if wanted is ClearSky else {"amount": 5000.0, "unit": "lx"}
+        amount, unit = (1.0, "true") if wanted is ClearSky else (5000.0, "lx")
         changed = attrs.evolve(shape, dome=dome, follows_hour=wanted is ClearSky)
-        self._session.act(text, edits.change_source(self._session.document, self._id, shape=changed, **amount))
+        document = edits.change_source(self._session.document, self._id, shape=changed, amount=amount, unit=unit)
+        self._session.act(text, document)
 
     # The weather of a sky that follows the hour is the look's; that of one set by hand its own.
 
     def _weather(self) -> Weather:
-        shape: Sky = self._source.shape
-        return self._session.document.look.weather if shape.follows_hour else shape.dome.weather
+        dome = self._sky.dome
+        if self._sky.follows_hour or not isinstance(dome, ClearSky):
+            return self._session.document.look.weather
+        return dome.weather
 
-    def _change_weather(self, **changes: object) -> Document:
+    def _change_weather(self, **changes: Any) -> Document:
         weather = attrs.evolve(self._weather(), **changes)
-        if self._source.shape.follows_hour:
+        if self._sky.follows_hour:
             return edits.change_heavens(self._session.document, weather=weather)
         return self._change_dome(weather=weather)
 
-    def _change_dome(self, **changes: object) -> Document:
-        return self._shaped(dome=attrs.evolve(self._source.shape.dome, **changes))
+    def _change_dome(self, **changes: Any) -> Document:
+        return self._shaped(dome=attrs.evolve(self._sky.dome, **changes))
 
     def _fill_moment(self) -> None:
         column = self._column
@@ -149,11 +175,12 @@ class SkyFacets:
         column = self._column
         column.section("sky grade")
         # A photograph is graded by itself, the sky of a moment with its weather.
-        photograph = isinstance(self._source.shape.dome, Panorama)
+        photograph = isinstance(self._sky.dome, Panorama)
         change = self._change_dome if photograph else self._change_weather
 
         def now() -> SkyGrade:
-            return (self._source.shape.dome if photograph else self._weather()).grade
+            dome = self._sky.dome
+            return dome.grade if isinstance(dome, Panorama) else self._weather().grade
 
         column.rows("saturation", "warmer")
         self._colour("colour to suppress", lambda: now().hold, lambda rgb: change(grade=attrs.evolve(now(), hold=rgb)))
@@ -176,15 +203,15 @@ class SkyFacets:
             self._session.act(text, write(tuple(hex_to_acescg(colour.name()).tolist())))
 
         chip = self._column.chip(text, picked)
-        self._column.on_refresh(lambda: chip.set_colour(acescg_to_hex(read())))
+        self._column.on_refresh(lambda: chip.set_colour(acescg_to_hex(np.asarray(read()))))
         self._column.lay(QLabel(text), chip)
 
     def _fill_colours(self) -> None:
-        for text, field in (("zenith", "zenith"), ("horizon", "horizon")):
-            self._colour(
-                text, lambda f=field: getattr(self._source.shape.dome, f),
-                lambda rgb, f=field: self._change_dome(**{f: rgb}),
-            )  # fmt: skip
+        for field in ("zenith", "horizon"):
+            self._dome_colour(field)
+
+    def _dome_colour(self, field: str) -> None:
+        self._colour(field, lambda: getattr(self._sky.dome, field), lambda rgb: self._change_dome(**{field: rgb}))
 
     # -- panorama -------------------------------------------------------------------------------
 
@@ -212,7 +239,7 @@ class SkyFacets:
 
     def _fill_panorama(self) -> None:
         def dome() -> Panorama:
-            return self._source.shape.dome
+            return self._photograph
 
         change = self._change_dome
         self._column.lay(
@@ -248,8 +275,7 @@ class SkyFacets:
 
     def take_sun_out(self) -> None:
         """Leave the photograph's bright lobe out of the sky and add it as a sun that gives the same light."""
-        source = self._source
-        dome: Panorama = source.shape.dome
+        source, dome = self._source, self._photograph
         sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
         document = edits.change_source(
             self._session.document, source.id, shape=sky.shape, amount=sky.amount, unit=sky.unit

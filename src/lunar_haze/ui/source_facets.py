@@ -1,5 +1,7 @@
 """Facets of a chosen source: name and role, level, colour, what it acts on, where it stands."""
 
+from typing import Any
+
 import attrs
 import numpy as np
 from PySide6.QtGui import QColor
@@ -36,12 +38,17 @@ class SourceFacets:
         self._session = column.session
         column.keep(self)
         self._id = source_id
-        self._last = self._session.chosen_source
+        self._last = self._session.document.look.expect(source_id)
 
     def _now(self) -> Source:
         # While a source is being deleted its facets may be asked once more.
         self._last = self._session.document.look.source(self._id) or self._last
         return self._last
+
+    def _lamp(self) -> Placed:
+        shape = self._now().shape
+        assert isinstance(shape, Placed)
+        return shape
 
     def _changed(self, **changes: object) -> Document:
         return edits.change_source(self._session.document, self._id, **changes)
@@ -69,22 +76,30 @@ class SourceFacets:
             SkyFacets(column, self._id).fill_sky()
         else:
             column.rows_of("shape")
+        if isinstance(shape, Surface):
             column.lay(
                 column.check(
-                    "the camera sees it glow", "off: it lights, but looks dark", lambda: self._now().shape.seen,
+                    "the camera sees it glow", "off: it lights, but looks dark", self._is_seen_to_glow,
                     lambda on: self._shaped(seen=on),
                 )
             )  # fmt: skip
         column.section("acts on")
         self._fill_acts_on()
 
+    def _is_seen_to_glow(self) -> bool:
+        shape = self._now().shape
+        return isinstance(shape, Surface) and shape.seen
+
     def _fill_names(self) -> None:
         name = QLineEdit()
         name.setAccessibleName("name of the source")
         name.setToolTip("name it by what it does")
-        name.editingFinished.connect(
-            lambda: name.text().strip() and self._session.act_on_source("name", name=name.text().strip())
-        )
+
+        def take_name() -> None:
+            if name.text().strip():
+                self._session.act_on_source("name", name=name.text().strip())
+
+        name.editingFinished.connect(take_name)
         role = self._column.choice(
             "role of the source", "what the source is for", ["no role", *ROLES],
             lambda text: self._session.act_on_source("role", role="" if text == "no role" else text),
@@ -115,7 +130,9 @@ class SourceFacets:
             menu.clear()
             menu.addAction("copy this source", lambda: setattr(self._session, "copied", self._now()))
             copied = self._session.copied
-            for facet in edits.FACETS if copied is not None else ():
+            if copied is None:
+                return
+            for facet in edits.FACETS:
                 menu.addAction(f"paste {facet} of {copied.name}", lambda f=facet: self.paste_facet(f))
 
         menu.aboutToShow.connect(fill)
@@ -170,7 +187,7 @@ class SourceFacets:
         self._column.lay(QLabel("gel"), chip, QLabel("light"), light, self._colour_menu())
 
         def show() -> None:
-            chip.set_colour(acescg_to_hex(self._now().gel))
+            chip.set_colour(acescg_to_hex(np.asarray(self._now().gel)))
             light.setStyleSheet(f"background: {session.light_hex(self._now())};")
 
         self._column.on_refresh(show)
@@ -242,7 +259,7 @@ class SourceFacets:
             self._column.lay(
                 self._column.check(
                     "the camera sees the lamp", "show the lamp itself, as a lit shape",
-                    lambda: lamp_of(self._now().shape).seen, self._show_lamp,
+                    lambda: lamp_of(self._lamp()).seen, self._show_lamp,
                 )
             )  # fmt: skip
         modes = {words: mode for mode, words in LINKING_WORDS.items()}
@@ -266,12 +283,10 @@ class SourceFacets:
         self._column.on_refresh(show)
 
     def _show_lamp(self, on: bool) -> Document:
-        shape = self._now().shape
-        return edits.reshape(
-            self._session.document, self._id, with_lamp(shape, attrs.evolve(lamp_of(shape), seen=on))
-        )
+        shape = self._lamp()
+        return edits.reshape(self._session.document, self._id, with_lamp(shape, attrs.evolve(lamp_of(shape), seen=on)))
 
-    def _set_linking(self, **changes: object) -> None:
+    def _set_linking(self, **changes: Any) -> None:
         linking = attrs.evolve(self._now().linking, **changes)
         if linking.mode != "all" and not linking.objects:
             linking = attrs.evolve(linking, objects=self._session.document.shot.subject)

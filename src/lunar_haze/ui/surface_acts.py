@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Callable
-from typing import Any
 
 import attrs
 import numpy as np
@@ -131,13 +130,19 @@ class SurfaceActs:
         document = edits.change_shape(self.session.document, self.session.chosen, **{part: as_vec(point)})
         self.session.act("aim" if part == "aim" else "place of the lamp", document)
 
+    def _chosen_lamp(self) -> Placed | None:
+        source = self.session.chosen_source
+        return source.shape if source is not None and isinstance(source.shape, Placed) else None
+
     def aim(self, seen: Seen) -> None:
         """Aim the chosen lamp here."""
         self._reshape("aim", seen.point)
 
     def highlight(self, seen: Seen) -> None:
         """Stand the chosen lamp where its highlight falls here."""
-        shape: Any = self.session.chosen_source.shape
+        shape = self._chosen_lamp()
+        if shape is None:
+            return
         camera = self.session.document.shot.seen_from
         moved = for_highlight(shape, camera, seen.point, seen.normal)
         self.session.act("highlight here", edits.reshape(self.session.document, self.session.chosen, moved))
@@ -150,13 +155,17 @@ class SurfaceActs:
         if not self.session.document.shot.subject:
             self.session.said.emit("say first what the subject is: click it, “make ... the subject”", False)
             return
-        shape: Any = self.session.chosen_source.shape
+        shape = self._chosen_lamp()
+        if shape is None:
+            return
         moved = for_shadow(shape, subject_of(place, self.session.document.shot).centre, seen.point)
         self.session.act("shadow here", edits.reshape(self.session.document, self.session.chosen, moved))
 
     def practical(self, seen: Seen) -> None:
         """A real source in a glowing fixture: its place, size and colour; the glow stays for the lens."""
         place = self.session.place
+        if place is None:
+            return
         fixture = opening_at(place, seen.object, seen.material, seen.point)
         if fixture is None:
             return
@@ -189,7 +198,9 @@ class SurfaceActs:
 
     def pane(self, seen: Seen, along_sun: bool) -> None:
         """A helper light through the pane that was picked, as a proposal."""
-        self._helper(opening_at(self.session.place, seen.object, seen.material, seen.point), along_sun)
+        place = self.session.place
+        if place is not None:
+            self._helper(opening_at(place, seen.object, seen.material, seen.point), along_sun)
 
     def gap(self, at: QPointF, along_sun: bool) -> None:
         """A helper light through the gap that one looks through at a position, as a proposal."""
@@ -203,11 +214,11 @@ class SurfaceActs:
             self.session.said.emit("no opening was found there; click the pane itself, or the middle of a gap", False)
             return
         look = self.session.document.look
-        sun = next((s for s in look.sources if isinstance(s.shape, Sun)), None)
-        if along_sun and sun is None:
-            self.session.said.emit("there is no sun or moon to go along with; add one, or fill the opening", False)
-            return
         if along_sun:
+            sun = next((s for s in look.sources if isinstance(s.shape, Sun)), None)
+            if sun is None or not isinstance(sun.shape, Sun):
+                self.session.said.emit("there is no sun or moon to go along with; add one, or fill the opening", False)
+                return
             level = canonical(sun.shape, sun.amount, sun.unit, self.session.atmosphere) * 2.0**sun.dimmer_stops
             made = helper_beam(opening, np.asarray(sun.shape.towards()), max(level, 1.0), sun.kelvin)
             rgb = source_colour(sun, self.session.atmosphere)
@@ -274,9 +285,12 @@ class SurfaceActs:
             self.session.said.emit("the camera is a pinhole, sharp everywhere; give it an f-number", False)
 
     def _make_subject(self, seen: Seen) -> None:
-        name = self.session.place.objects[seen.object]
+        place = self.session.place
+        if place is None:
+            return
+        name = place.objects[seen.object]
         document = edits.change_shot(self.session.document, subject=(name,))
-        self.session.act("subject", following(document, self.session.place))
+        self.session.act("subject", following(document, place))
         self.session.said.emit(f"{name} is the subject of {self.session.document.current_shot}", False)
 
     def _touch(self, source: Source, name: str, lit: bool) -> None:

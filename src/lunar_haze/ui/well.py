@@ -51,6 +51,8 @@ class _Line(QLineEdit):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
+        if not isinstance(event, QKeyEvent):
+            return super().event(event)
         if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
             if self._well.commit():
                 self._well.focusNextPrevChild(event.key() == Qt.Key.Key_Tab)
@@ -65,6 +67,13 @@ class _Line(QLineEdit):
         # Its own menu, or another window, is no other place to work in.
         if event.reason() not in (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason):
             self._well.commit(keep_focus=False)
+
+
+def _is_mine(event: QKeyEvent) -> bool:
+    """Whether a key steps a well's value or opens its editor."""
+    if event.modifiers() != Qt.KeyboardModifier.NoModifier:
+        return False
+    return event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2) or bool(event.text() and event.text() in _OPENING)
 
 
 class Well(QWidget):
@@ -177,16 +186,14 @@ class Well(QWidget):
         self.settled.emit()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers() and (
-            event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2) or (event.text() and event.text() in _OPENING)
-        ):  # fmt: skip
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _is_mine(event):
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in _STEPS and not event.modifiers():
-            self.step(_STEPS[event.key()])
+            self.step(_STEPS[Qt.Key(event.key())])
             self.settled.emit()
         elif event.key() in (*_RETURN, Qt.Key.Key_F2):
             self.edit()
@@ -259,6 +266,8 @@ class Well(QWidget):
         self.settled.emit()
 
     def _refuse(self, why: str) -> None:
+        if self._editor is None:
+            return
         self._editor.setStyleSheet(f"border: 1px solid {theme.WARN};")
         if self._reason is None:
             self._reason = QLabel(self.window())

@@ -1,5 +1,6 @@
 """The one window: header, picture, ribbon, rail, day strip; plan and facets beside."""
 
+import functools
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
@@ -158,8 +159,7 @@ class Window(QMainWindow):
         middle.setStyleSheet(f"QWidget#middle {{ background: {theme.EDGE}; }}")
         middle.setObjectName("middle")
         self.setCentralWidget(middle)
-        beside = self.header.layout().indexOf(self.header.status) + 1
-        self.header.layout().insertWidget(beside, self.hand_off.stop_button)
+        self.header.put_beside_status(self.hand_off.stop_button)
         self._swapped = False
 
     def _make_actions(self) -> dict[str, QAction]:
@@ -179,7 +179,7 @@ class Window(QMainWindow):
             "left": lambda: self.acts.move_card(-1), "right": lambda: self.acts.move_card(1),
             "side": lambda: self.plan.next_side(), "watch": lambda: self.assistant.watch(),
             "group": self.acts.ask_group,
-            **{role: lambda r=role: self._propose(r) for role in ROLES_PROPOSED},
+            **{role: functools.partial(self._propose, role) for role in ROLES_PROPOSED},
             "swap": self.swap, "whole": self.toggle_whole, "keys": self.show_keys,
         }  # fmt: skip
         made = {}
@@ -399,7 +399,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
-        state = {"geometry": bytes(self.saveGeometry().toHex()).decode(), "surround": surround}
+        state = {"geometry": self.saveGeometry().toHex().toStdString(), "surround": surround}
         write_settings(self._geometry_file, state)
         self.hand_off.close()
         # Unsaved work lies in the journal and comes back by itself at the next opening.

@@ -110,6 +110,13 @@ class Look:
         """The source of that id, or None."""
         return next((s for s in self.sources if s.id == source_id), None)
 
+    def expect(self, source_id: str) -> Source:
+        """The source of that id. Raises KeyError when there is none."""
+        found = self.source(source_id)
+        if found is None:
+            raise KeyError(source_id)
+        return found
+
     def group(self, name: str) -> Group | None:
         """The group of that name, or None."""
         return next((g for g in self.groups if g.name == name), None)

@@ -37,7 +37,10 @@ def source_layers(look: Look, view: View, place_key: str, layers: dict[str, Laye
         alone = attrs.evolve(look, sources=(source,))
         parts = [(layers[g.key], g) for g in gains(alone, view, place_key) if g.key in layers]
         if parts:
-            added = (np.float32(g.surface) * image.surface + np.float32(g.air) * image.air for image, g in parts)
+            added = (
+                np.asarray(g.surface, np.float32) * image.surface + np.asarray(g.air, np.float32) * image.air
+                for image, g in parts
+            )
             named[layer_name(source.name, taken)] = functools.reduce(np.add, added)
     return named
 

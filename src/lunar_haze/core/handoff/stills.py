@@ -2,7 +2,9 @@
 
 import datetime as dt
 import re
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,7 +54,7 @@ def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
     _place(path, lambda to: _write_oiio(oiio, to, spec, picture))
 
 
-def _write_oiio(oiio: object, path: Path, spec: object, display: NDArray) -> None:
+def _write_oiio(oiio: Any, path: Path, spec: Any, display: NDArray) -> None:
     out = oiio.ImageOutput.create(str(path))
     if out is None or not out.open(str(path), spec):
         raise OSError(f"could not open: {oiio.geterror()}")
@@ -90,7 +92,7 @@ def write_exr(
     _place(path, lambda to: OpenEXR.File(header, channels).write(str(to)))
 
 
-def _place(path: Path, write: object) -> None:
+def _place(path: Path, write: Callable[[Path], None]) -> None:
     """Write beside ``path`` and move into place, so that a half-written still is never left."""
     path = Path(path)
     if path.is_dir():

@@ -49,7 +49,7 @@ class Camera:
         right = right / np.linalg.norm(right)
         return np.stack([right, np.cross(right, forward), forward])
 
-    def project(self, points: NDArray, width: int, height: int) -> NDArray[np.float64]:
+    def project(self, points: NDArray, width: float, height: float) -> NDArray[np.float64]:
         """Pixel x, y (from the top left) and depth along the axis [m] of points (..., 3); nan behind the lens."""
         local = (np.asarray(points, float) - self.position) @ self.axes().T
         depth = local[..., 2]
@@ -59,7 +59,7 @@ class Camera:
             [width / 2 + local[..., 0] / safe * scale, height / 2 - local[..., 1] / safe * scale, depth], -1
         )
 
-    def ray(self, x: float, y: float, width: int, height: int) -> tuple[NDArray, NDArray]:
+    def ray(self, x: float, y: float, width: float, height: float) -> tuple[NDArray, NDArray]:
         """Origin and unit direction (3,) of the ray through pixel position x, y."""
         right, up, forward = self.axes()
         scale = self.tan_half_width / (width / 2)

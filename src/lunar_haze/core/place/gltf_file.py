@@ -9,7 +9,7 @@ import binascii
 import json
 import struct
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import unquote, unquote_to_bytes
 
 import numpy as np
@@ -29,7 +29,12 @@ _JSON_CHUNK, _BINARY_CHUNK = 0x4E4F534A, 0x004E4942
 class Json(dict):
     """A JSON object whose members read as attributes, None where absent."""
 
-    __getattr__ = dict.get
+    if TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any: ...
+
+    else:
+        __getattr__ = dict.get
 
 
 def item(items: Any, index: Any, what: str) -> Any:

@@ -14,6 +14,11 @@ from lunar_haze.core.units.content import open_regular
 READERS = {".glb": read_gltf, ".gltf": read_gltf, ".obj": read_plain_mesh, ".ply": read_plain_mesh}
 
 
+def _scaled(point: tuple[float, float, float], scale: float) -> tuple[float, float, float]:
+    x, y, z = point
+    return x * scale, y * scale, z * scale
+
+
 def load_place(path: Path, scale: float = 1.0, scene: str = "") -> Place:
     """Place read from ``path``, its lengths multiplied by ``scale``; glTF files may hold more than one ``scene``.
 
@@ -36,7 +41,7 @@ def load_place(path: Path, scale: float = 1.0, scene: str = "") -> Place:
     if scale == 1.0:
         return place
     lights = tuple(
-        attrs.evolve(light, position=tuple(v * scale for v in light.position), range_m=light.range_m * scale)
+        attrs.evolve(light, position=_scaled(light.position, scale), range_m=light.range_m * scale)
         for light in place.lights
     )
     cameras = tuple(
@@ -44,8 +49,8 @@ def load_place(path: Path, scale: float = 1.0, scene: str = "") -> Place:
             c,
             camera=attrs.evolve(
                 c.camera,
-                position=tuple(v * scale for v in c.camera.position),
-                aim=tuple(v * scale for v in c.camera.aim),
+                position=_scaled(c.camera.position, scale),
+                aim=_scaled(c.camera.aim, scale),
             ),
         )
         for c in place.cameras

@@ -141,7 +141,7 @@ def validated(place: Place, source: str) -> Place:
     """The place, or a PlaceError that says what is wrong with ``source`` and what to do."""
     if len(place.triangles) == 0:
         raise PlaceError(f"{source} holds no triangles; export the set as meshes and try again")
-    bad = ~np.isfinite(place.positions).all(axis=1)
+    bad = np.logical_not(np.isfinite(place.positions).all(axis=1))
     if bad.any():
         first = int(np.argmax(bad[place.triangles.astype(np.int64)].any(axis=1)))
         owner = place.objects[place.object_of[first]] if place.objects else "a mesh"

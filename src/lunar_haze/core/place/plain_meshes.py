@@ -1,8 +1,10 @@
 """Reads OBJ and PLY into a `Place` by way of trimesh. Both are taken as Z-up metres."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
@@ -38,7 +40,13 @@ def _read(path: Path) -> Place:
         raise PlaceError(f"{path.name} is damaged and cannot be read; export it again") from error
     materials: list[Material] = []
     textures: list[Texture] = []
-    positions, normals, uvs, triangles, material_of, object_of, objects = [], [], [], [], [], [], []
+    positions: list[NDArray] = []
+    normals: list[NDArray] = []
+    uvs: list[NDArray] = []
+    triangles: list[NDArray] = []
+    material_of: list[NDArray] = []
+    object_of: list[NDArray] = []
+    objects: list[str] = []
     base = 0
     for node in loaded.graph.nodes_geometry:
         transform, geometry_name = loaded.graph[node]
@@ -49,7 +57,7 @@ def _read(path: Path) -> Place:
         placed = (mesh.vertices @ transform[:3, :3].T + transform[:3, 3]).astype(np.float32)
         faces = np.asarray(mesh.faces, np.int64)
         uv = getattr(mesh.visual, "uv", None)
-        material, texture = _material_of(mesh, geometry_name, len(textures))
+        material, texture = _material_of(mesh, str(geometry_name), len(textures))
         if texture is not None:
             textures.append(texture)
         materials.append(material)
@@ -87,7 +95,7 @@ def _unread_pictures(path: Path) -> list[str]:
     return notes
 
 
-def _material_of(mesh: object, name: str, next_texture: int) -> tuple[Material, Texture | None]:
+def _material_of(mesh: Any, name: str, next_texture: int) -> tuple[Material, Texture | None]:
     visual = getattr(mesh.visual, "material", None)
     colour = getattr(visual, "main_color", None)
     if colour is None:

@@ -17,7 +17,7 @@ from lunar_haze.core.sky.lat_long import illuminance_lx, irradiance, map_directi
 from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Panorama
 from lunar_haze.core.sky.panorama import panorama_radiance
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg, transmittance_at
-from lunar_haze.core.sky.scattering import view
+from lunar_haze.core.sky.scattering import AirTables, view
 from lunar_haze.core.sky.tables import tables_of
 
 MAP_HEIGHT, MAP_WIDTH = 256, 512
@@ -45,9 +45,9 @@ def sky_view(
     cosines = np.cos(np.linspace(0.0, math.pi, columns)).astype(np.float32)
     out = np.empty((rows, columns, 3), np.float32)
     view(
-        tables.matter, tables.profile, tables.sun, tables.field, tables.ground, f32(atmosphere.altitude_m / 1000.0),
-        f32(math.sin(altitude)), f32(math.cos(altitude)), sines, cosines, np.ascontiguousarray(light, np.float32),
-        VIEW_STEPS, nb.get_num_threads(), out,
+        AirTables(tables.matter, tables.profile, tables.sun, tables.field, tables.ground),
+        f32(atmosphere.altitude_m / 1000.0), f32(math.sin(altitude)), f32(math.cos(altitude)), sines, cosines,
+        np.ascontiguousarray(light, np.float32), VIEW_STEPS, nb.get_num_threads(), out,
     )  # fmt: skip
     return np.maximum(out, 0.0)
 
@@ -194,9 +194,9 @@ def dome_radiance(dome: Dome, height: int = MAP_HEIGHT, width: int = MAP_WIDTH) 
         radiance = panorama_radiance(dome, height, width)
     else:
         radiance = _gradient(dome, height, width)
-    radiance = np.ascontiguousarray(radiance, np.float32)
-    radiance.flags.writeable = False
-    return radiance
+    shared = np.ascontiguousarray(radiance, np.float32)
+    shared.flags.writeable = False
+    return shared
 
 
 @functools.lru_cache(maxsize=64)

@@ -8,6 +8,7 @@ clockwise. Valid from 1600 to 2200.
 import datetime as dt
 import functools
 import math
+from collections.abc import Callable
 
 import attrs
 import ephem
@@ -123,7 +124,7 @@ class Event:
     name: str
 
 
-def _crossings(altitude, level_deg: float) -> list[tuple[float, bool]]:
+def _crossings(altitude: Callable[[float], float], level_deg: float) -> list[tuple[float, bool]]:
     """Local hours at which ``altitude(hour)`` crosses a level, and whether it rises there."""
     step = 0.25
     found = []

@@ -8,6 +8,7 @@ of integers); which is which is found out, shown, and can be overruled.
 import functools
 import math
 from pathlib import Path
+from typing import Any
 
 import attrs
 import numpy as np
@@ -187,7 +188,7 @@ def _without_absurd(pixels: NDArray[np.float32]) -> tuple[NDArray[np.float32], l
     return pixels, remarks
 
 
-def _averaged(source, spec, path: Path) -> NDArray[np.float32]:
+def _averaged(source: Any, spec: Any, path: Path) -> NDArray[np.float32]:
     step = max(-(-spec.width // WIDEST_KEPT), 1)
     channels = min(spec.nchannels, 3)
     height, width = spec.height // step, spec.width // step
@@ -211,7 +212,7 @@ def _averaged(source, spec, path: Path) -> NDArray[np.float32]:
     return out
 
 
-def _to_acescg(spec, integer: bool) -> tuple[NDArray[np.float64], str]:
+def _to_acescg(spec: Any, integer: bool) -> tuple[NDArray[np.float64], str]:
     """Matrix (3, 3) from the file's primaries to ACEScg, and what is said where they are odd."""
     primaries = spec.getattribute("chromaticities")
     if primaries is None:

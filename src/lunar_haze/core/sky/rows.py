@@ -1,5 +1,7 @@
 """Rows of skies: haze, clouds, the night's own lights, the grade of their colours, and of photographs."""
 
+from typing import Any
+
 import attrs
 
 from lunar_haze.core.sky.clear_air import CLEAR_KM
@@ -18,9 +20,10 @@ def _lowest(weather: Weather) -> CloudLayer:
     return weather.clouds[0] if weather.clouds else CloudLayer(cover=0.0)
 
 
-def _cloud(name: str, label: str, field: str, unit: str, low: float, high: float, usual: float, **how: object) -> Row:
+def _cloud(name: str, label: str, field: str, unit: str, low: float, high: float, usual: float, **how: Any) -> Row:
     def write(weather: Weather, value: float) -> Weather:
-        changed = attrs.evolve(_lowest(weather), **{field: value})
+        changes: dict[str, Any] = {field: value}
+        changed = attrs.evolve(_lowest(weather), **changes)
         return attrs.evolve(weather, clouds=(changed, *weather.clouds[1:]))
 
     return Row(name, label, unit, low, high, usual, lambda w: float(getattr(_lowest(w), field)), write, **how)

@@ -9,6 +9,7 @@ Heights in km.
 """
 
 import math
+from typing import Any, NamedTuple
 
 import numba as nb
 import numpy as np
@@ -80,26 +81,39 @@ def _way(r, cos_z):
     return max(-b + f32(math.sqrt(max(b * b - (r * r - top * top), f32(0.0)))), f32(0.0)), False
 
 
+class AirTables(NamedTuple):
+    """What `look` needs of an atmosphere, flat float32.
+
+    ``matter`` (5, 12): scattering of air and haze and extinction of air, haze and ozone; ``profile`` (n, 3); ``sun``
+    the transmittance table; ``field`` (heights, suns, 12) the mean radiance that the air scatters again; ``ground``
+    (suns, 12) what the ground sends back.
+    """
+
+    matter: Any
+    profile: Any
+    sun: Any
+    field: Any
+    ground: Any
+
+
 @_plain
-def look(matter, profile, sun, field, ground, h0, cos_z, cos_between, sun_sin, steps, first, through, out):
+def look(air_tables, h0, cos_z, cos_between, sun_sin, steps, first, through, out):
     """Radiance ``out`` (12,) [1/sr] that arrives at height ``h0`` from a direction.
 
     ``cos_between`` is the cosine between view and sun, ``sun_sin`` the sine of the sun's elevation.
-    All arrays are flat float32: ``matter`` (5, 12) scattering of air and haze and extinction of
-    air, haze and ozone; ``profile`` (n, 3); ``sun`` the transmittance table; ``field`` (heights,
-    suns, 12) the mean radiance that the air scatters again; ``ground`` (suns, 12) what the ground
-    returns [1/sr]. ``first`` tells whether light straight from the sun counts; ``through`` (12,)
+    ``first`` tells whether light straight from the sun counts; ``through`` (12,)
     is memory to work in.
     """
     n, one, zero = u64(BANDS_N), f32(1.0), f32(0.0)
     r0 = _RADIUS + h0
+    matter, profile, sun, field, ground = air_tables
     length, hits = _way(r0, cos_z)
     phase_air, phase_haze = _phases(cos_between)
     if not first:
         phase_air, phase_haze = zero, zero
-    for b in range(BANDS_N):
-        out[b] = zero
-        through[b] = one
+    for band in range(BANDS_N):
+        out[band] = zero
+        through[band] = one
     t0 = zero
     last = f32(profile.shape[0] // 3 - 2)
     for k in range(steps):
@@ -156,7 +170,7 @@ def look(matter, profile, sun, field, ground, h0, cos_z, cos_between, sun_sin, s
 
 
 @_plain
-def _gather_cell(matter, profile, sun, field, ground, h, elevation, directions, first, mean, below):
+def _gather_cell(air_tables, h, elevation, directions, first, mean, below):
     """Mean radiance (12,) at a height over all directions, and irradiance (12,) on level ground."""
     sun_sin, sun_cos = f32(math.sin(elevation)), f32(math.cos(elevation))
     seen, through = np.empty(BANDS_N, np.float32), np.empty(BANDS_N, np.float32)
@@ -166,7 +180,7 @@ def _gather_cell(matter, profile, sun, field, ground, h, elevation, directions, 
     for k in range(directions.shape[0]):
         cos_z, sin_z, cos_a, weight = directions[k, 0], directions[k, 1], directions[k, 2], directions[k, 3]
         between = cos_z * sun_sin + sin_z * cos_a * sun_cos
-        look(matter, profile, sun, field, ground, h, cos_z, between, sun_sin, GATHER_STEPS, first, through, seen)
+        look(air_tables, h, cos_z, between, sun_sin, GATHER_STEPS, first, through, seen)
         for b in range(BANDS_N):
             mean[b] += weight * seen[b]
             if cos_z > f32(0.0):
@@ -174,15 +188,12 @@ def _gather_cell(matter, profile, sun, field, ground, h, elevation, directions, 
 
 
 @_threads
-def _gather(matter, profile, sun, field, ground, heights, elevations, directions, first, threads, mean, below):
+def _gather(air_tables, heights, elevations, directions, first, threads, mean, below):
     cells = heights.shape[0] * elevations.shape[0]
     for thread in nb.prange(threads):
         for cell in range(thread, cells, threads):
             i, j = cell // elevations.shape[0], cell % elevations.shape[0]
-            _gather_cell(
-                matter, profile, sun, field, ground, heights[i], elevations[j], directions, first, mean[i, j],
-                below[i, j],
-            )  # fmt: skip
+            _gather_cell(air_tables, heights[i], elevations[j], directions, first, mean[i, j], below[i, j])
 
 
 def packed(c: Coefficients) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -235,13 +246,11 @@ def scattered_field(
     straight = straight * np.maximum(np.sin(elevations), 0.0)[:, None]
     ground = (ground_albedo / math.pi * straight).astype(np.float32)
     total_field, total_ground = np.zeros(shape), ground.astype(np.float64)
-    field, before = nothing, None
+    field, before = nothing, nothing
     for order in range(ORDERS):
         mean, below = np.empty(shape, np.float32), np.empty(shape, np.float32)
-        _gather(
-            matter, profile, sun.ravel(), field.ravel(), ground.ravel(), heights, elevations, directions, order == 0,
-            threads, mean, below,
-        )  # fmt: skip
+        tables = AirTables(matter, profile, sun.ravel(), field.ravel(), ground.ravel())
+        _gather(tables, heights, elevations, directions, order == 0, threads, mean, below)
         ground, field = _normal(ground_albedo / math.pi * below[0]), _normal(mean)
         if order == ORDERS - 1:
             ratio = np.clip(mean / np.maximum(before, 1e-30), 0.0, 0.95)
@@ -255,14 +264,12 @@ def scattered_field(
 
 
 @_plain
-def _view_row(
-    matter, profile, sun, field, ground, h0, sun_sin, sun_cos, sin_e, cos_azimuth, colour, steps, out
-):
+def _view_row(air_tables, h0, sun_sin, sun_cos, sin_e, cos_azimuth, colour, steps, out):
     seen, through = np.empty(BANDS_N, np.float32), np.empty(BANDS_N, np.float32)
     cos_e = f32(math.sqrt(max(f32(1.0) - sin_e * sin_e, f32(0.0))))
     for j in range(cos_azimuth.shape[0]):
         between = sin_e * sun_sin + cos_e * cos_azimuth[j] * sun_cos
-        look(matter, profile, sun, field, ground, h0, sin_e, between, sun_sin, steps, True, through, seen)
+        look(air_tables, h0, sin_e, between, sun_sin, steps, True, through, seen)
         for k in range(3):
             total = f32(0.0)
             for b in range(BANDS_N):
@@ -271,9 +278,7 @@ def _view_row(
 
 
 @_threads
-def view(
-    matter, profile, sun, field, ground, h0, sun_sin, sun_cos, sines, cos_azimuth, colour, steps, threads, out
-):
+def view(air_tables, h0, sun_sin, sun_cos, sines, cos_azimuth, colour, steps, threads, out):
     """Sky radiance ``out`` (elevations, azimuths, 3) [cd/m2 ACEScg] from height ``h0``.
 
     ``sines`` (n,) of elevations, ``cos_azimuth`` (m,) from the sun, ``colour`` (12, 3) the light
@@ -281,6 +286,4 @@ def view(
     """
     for thread in nb.prange(threads):
         for i in range(thread, sines.shape[0], threads):
-            _view_row(
-                matter, profile, sun, field, ground, h0, sun_sin, sun_cos, sines[i], cos_azimuth, colour, steps, out[i]
-            )
+            _view_row(air_tables, h0, sun_sin, sun_cos, sines[i], cos_azimuth, colour, steps, out[i])

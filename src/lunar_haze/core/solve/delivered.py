@@ -38,8 +38,10 @@ def delivered_at(
     shape = source.shape
     level = 2.0**source.dimmer_stops
     if isinstance(shape, (Sun, Sky)):
-        if isinstance(shape, Sun) and index is not None and _shaded(index, point, shape.towards(), 1e6, clear_m):
-            return 0.0
+        if isinstance(shape, Sun) and index is not None:
+            towards = np.asarray(shape.towards())
+            if _shaded(index, point, towards, 1e6, clear_m):
+                return 0.0
         return level * canonical(shape, source.amount, source.unit, look.weather.atmosphere)
     if not isinstance(shape, Placed):
         return 0.0

@@ -106,12 +106,12 @@ def helper_beam(opening: Opening, towards_sun: NDArray, level_lx: float, kelvin:
     tan = math.tan(beam.half_angles_rad()[1])
     across = -(opening.corners - opening.centre) @ side / (distance * tan)
     along = (opening.corners - opening.centre) @ up / (distance * tan)
-    shutters = tuple(
+    left, right, low, high = (
         float(np.clip(1.0 - edge, 0.0, 1.9)) for edge in (-across.min(), across.max(), -along.min(), along.max())
     )
     return Source(
-        "proposed", "through the opening", attrs.evolve(beam, shutters=shutters), level_lx, "lx", kelvin=kelvin,
-        role="key",
+        "proposed", "through the opening", attrs.evolve(beam, shutters=(left, right, low, high)), level_lx, "lx",
+        kelvin=kelvin, role="key",
     )  # fmt: skip
 
 

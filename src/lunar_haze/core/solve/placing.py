@@ -2,7 +2,6 @@
 
 import math
 
-import attrs
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,7 +10,7 @@ from lunar_haze.core.document.model import Document
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.solve.subject import subject_of
-from lunar_haze.core.sources.array import Placed
+from lunar_haze.core.sources.array import Placed, moved
 from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.orbit import distance_to_aim
 
@@ -30,7 +29,7 @@ def for_highlight(shape: Placed, camera: Camera, point: NDArray, normal: NDArray
     towards = np.subtract(camera.position, point)
     towards = towards / max(float(np.linalg.norm(towards)), 1e-9)
     mirrored = 2 * float(towards @ normal) * normal - towards
-    return attrs.evolve(shape, position=as_vec(point + mirrored * distance_to_aim(shape)), aim=as_vec(point))
+    return moved(shape, as_vec(point + mirrored * distance_to_aim(shape)), as_vec(point))
 
 
 def for_shadow(shape: Placed, subject: NDArray, point: NDArray) -> Placed:
@@ -39,7 +38,7 @@ def for_shadow(shape: Placed, subject: NDArray, point: NDArray) -> Placed:
     length = float(np.linalg.norm(line))
     if length < 1e-6:
         return shape
-    return attrs.evolve(shape, position=as_vec(subject + line / length * distance_to_aim(shape)), aim=as_vec(subject))
+    return moved(shape, as_vec(subject + line / length * distance_to_aim(shape)), as_vec(subject))
 
 
 def following(document: Document, place: Place) -> Document:
@@ -68,4 +67,4 @@ def dragged(shape: Placed, origin: NDArray, direction: NDArray) -> Placed:
         return shape
     spots = [origin + max(t, 0.05) * direction for t in steps]
     nearest = min(spots, key=lambda p: float(np.linalg.norm(p - np.asarray(shape.position))))
-    return attrs.evolve(shape, position=as_vec(nearest))
+    return moved(shape, as_vec(nearest))

@@ -105,9 +105,9 @@ def _halo(source: Source, look: Look, camera: Camera) -> float:
     return radiance * source.air_factor * max(medium.albedo) * exposure_scale(look.ev100, look.stops)
 
 
-def _shows(source: Source, look: Look, camera: Camera) -> str:
+def _shows(source: Source, shape: Placed, look: Look, camera: Camera) -> str:
     """How a lamp in plain sight gives itself away, or "" when it does not."""
-    lamp = lamp_of(source.shape)
+    lamp = lamp_of(shape)
     if lamp.seen and lamp.radiance_per_lumen() > 0:
         return "the camera sees it"
     return "its halo in the mist shows" if _halo(source, look, camera) > HALO_SHOWS else ""
@@ -117,27 +117,33 @@ def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Findi
     active = look.active()
     for shot in document.shots:
         for source in look.balanced():
-            if source.id not in active or not isinstance(source.shape, Placed) or source.role == "practical":
+            shape = source.shape
+            if source.id not in active or not isinstance(shape, Placed) or source.role == "practical":
                 continue
-            spots = _spots(source.shape)
+            spots = _spots(shape)
 
-            def gives_away(camera: Camera, source=source, spots=spots, shot=shot) -> bool:
-                return bool(_shows(source, look, camera)) and bool(seen_by(camera, shot, spots, index).any())
+            def gives_away(
+                camera: Camera, source: Source = source, shape: Placed = shape, spots: NDArray = spots,
+                shot: Shot = shot,
+            ) -> bool:
+                return bool(_shows(source, shape, look, camera)) and bool(seen_by(camera, shot, spots, index).any())
 
             frame = first_frame(shot, gives_away)
             if frame is not None:
-                how = _shows(source, look, shot.camera_at(frame))
+                how = _shows(source, shape, look, shot.camera_at(frame))
                 yield Finding(
-                    "in frame", source.id, shot.name, frame, source.shape.position,
+                    "in frame", source.id, shot.name, frame, shape.position,
                     f"{source.name} stands in the frame of {shot.name}{_from(shot, frame)}: {how}",
                 )  # fmt: skip
         for card in look.cards:
             if card.muted:
                 continue
             spots = _card_spots(card)
-            frame = first_frame(
-                shot, lambda camera, spots=spots, shot=shot: bool(seen_by(camera, shot, spots, index).any())
-            )
+
+            def shows(camera: Camera, spots: NDArray = spots, shot: Shot = shot) -> bool:
+                return bool(seen_by(camera, shot, spots, index).any())
+
+            frame = first_frame(shot, shows)
             if frame is not None:
                 yield Finding(
                     "flag in frame", card.id, shot.name, frame, card.position,

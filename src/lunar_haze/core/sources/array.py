@@ -99,6 +99,12 @@ def lamp_of(shape: Placed) -> Lamp:
     return shape.lamp if isinstance(shape, LampArray) else shape
 
 
+def moved(shape: Placed, position: Vec3 | None = None, aim: Vec3 | None = None) -> Placed:
+    """A shape that stands elsewhere, or aims elsewhere; None leaves either as it is."""
+    changes = {"position": position or shape.position, "aim": aim or shape.aim}
+    return attrs.evolve(shape, **changes)  # type: ignore[arg-type]  # attrs does not take a union apart
+
+
 def with_lamp(shape: Placed, lamp: Lamp) -> Placed:
     """A shape made of another lamp: itself, or the array of it."""
     return attrs.evolve(shape, lamp=lamp) if isinstance(shape, LampArray) else lamp

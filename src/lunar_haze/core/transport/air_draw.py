@@ -79,6 +79,7 @@ def _apart(both):
     return i32(both & types.int64(0xFFFFFFFF)).view(f32), i32(both >> 32).view(f32)
 
 
+# Thirteen arguments: what is called by address from kernels takes plain numbers only.
 @outside(types.int64(types.uintp, types.uintp, types.uintp, types.int64, *(types.float32,) * 9))
 def _draw_among(medium, sun, map_, side, ox, oy, oz, dx, dy, dz, far, u, v):
     m = borrowed_medium(medium)
@@ -166,13 +167,14 @@ def _draw_by_depth(medium, ox, oy, oz, dx, dy, dz, far, u):
 
 
 @_jit
-def draw_distance(lights, m, number, ox, oy, oz, dx, dy, dz, far, u, v):
+def draw_distance(lights, m, number, ray, far, u, v):
     """Where light that comes back along a ray was scattered: a distance [m] and its weight.
 
     The weight is extinction times transmittance over the density that the distance is drawn with
     from ``u`` and ``v`` in [0, 1); zero where there is no mist before ``far``. ``number`` is a sun
     with a map of what it sees, or -1.
     """
+    ox, oy, oz, dx, dy, dz = ray
     if number >= 0:
         side = types.int64(lights.sun_maps.shape[1])
         map_ = lights.sun_maps.ctypes.data + types.uintp(int(lights.rows[number, MAP]) * side * side * 4)

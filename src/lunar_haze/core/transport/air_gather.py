@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
-from lunar_haze.core.transport.air_integral import apart2_along, lamp_line, spot_line
+from lunar_haze.core.transport.air_integral import apart2_along, borrowed_air, lamp_line, spot_line
+from lunar_haze.core.transport.air_values import Cell, Column, Scratch, Spotlight
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.camera_row import TAN_HALF
@@ -130,14 +131,15 @@ def _between_nodes(kind, core_x, core_y, first, stop, row):
 
 
 @_plain
-def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights, colours, glows, beds, cores, seen_at,
-                open_at, ways_at, coarse, sky, out):  # fmt: skip
-    camera, medium, ends, lights = floats(camera), floats(medium), floats(ends), floats(lights)
-    scattered, below, glows, beds, cores = floats(scattered), floats(below), floats(glows), floats(beds), floats(cores)
-    colours, sky, out = floats(colours), floats(sky), floats(out)
+def _gather_row(air, row, last, along_rays, lamps, coarse, sky, out):
+    air, lights = borrowed_air(air), floats(lamps.rows)
+    scattered, below = floats(along_rays.scattered), floats(along_rays.below)
+    glows, beds, cores = floats(lamps.glows), floats(lamps.beds), floats(lamps.cores)
+    colours, sky, out = floats(lamps.colours), floats(sky), floats(out)
     rows, columns, slices = scattered.shape
     room = np.empty((4, max(slices, coarse[2], sky.shape[2] * 3)), np.float32)
     value, along, line, sky_line = floats(room[0]), floats(room[1]), floats(room[2]), floats(room[3])
+    scratch = Scratch(line, along, value)
     # Sums, and those of skies at the coarser column on either side.
     colour_room, sky_known = np.empty((3, 3, slices + 2), np.float32), np.full(2, -1, np.int64)
     sums, sky_nodes = floats(colour_room)[0], floats(colour_room)[1:]
@@ -148,7 +150,7 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
     nodes_room, known = np.zeros((2, lights.shape[0], slices), np.float32), np.full((2, lights.shape[0]), -1, np.int64)
     nodes = floats(nodes_room)
     for i in range(columns):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(air.camera, row, i, rows, columns)
         count, back, index = last[row, i], scattered[row, i], (row * columns + i) * slices
         node = i // STEP
         left, right = node * STEP, min((node + 1) * STEP, columns - 1)
@@ -162,10 +164,11 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
                 given = f32(1.0) - _own_share(cores[n, 0], cores[n, 1], i, row)
                 if given <= f32(0.0):
                     continue
-                apart2, _along = apart2_along(light, camera, dx, dy, dz)
+                apart2, _along = apart2_along(light, air.camera, dx, dy, dz)
                 given /= f32(math.sqrt(apart2))
-            way = nb.carray(as_pointer(ways_at[n]), coarse, np.float32)
-            seen, beyond = _line_at(seen_at[n], index, slices), f32(0.0)
+            way = nb.carray(as_pointer(lamps.ways_at[n]), coarse, np.float32)
+            seen, beyond = _line_at(lamps.seen_at[n], index, slices), f32(0.0)
+            lamp = Spotlight(kind, light, way, glows[n], beds[n])
             if _between_nodes(kind, cores[n, 0], cores[n, 1], left, right, row):
                 for number in range(node, node + 2):
                     side = number & 1
@@ -173,20 +176,16 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
                         continue
                     known[side, n] = number
                     at = left if number == node else right
-                    nx, ny, nz = column_direction(camera, row, at, rows, columns)
-                    lamp_line(
-                        kind, light, camera, medium, way, (glows[n, 0], glows[n, 1]), reach, f32(row), f32(at), rows,
-                        columns, nx, ny, nz, last[row, at], slices, ends, below[row, at], line, along, nodes[side, n],
-                    )  # fmt: skip
+                    nx, ny, nz = column_direction(air.camera, row, at, rows, columns)
+                    ray, cell = Column(nx, ny, nz, last[row, at]), Cell(f32(row), f32(at), rows, columns)
+                    lamp_line(lamp, air, ray, cell, below[row, at], Scratch(line, along, nodes[side, n]))
                 one, other = nodes[node & 1, n], nodes[1 - (node & 1), n]
                 for k in range(count):
                     value[k] = (one[k] + share * (other[k] - one[k])) * seen[k]
             else:
-                beyond = spot_line(
-                    kind, light, camera, medium, way, (glows[n, 0], glows[n, 1]), beds[n], reach, row, i, rows,
-                    columns, dx, dy, dz, count, slices, ends, below[row, i], seen,
-                    _line_at(open_at[n], index, slices), line, along, value,
-                )  # fmt: skip
+                ray, cell = Column(dx, dy, dz, count), Cell(f32(row), f32(i), rows, columns)
+                open_here = _line_at(lamps.open_at[n], index, slices)
+                beyond = spot_line(lamp, air, ray, cell, below[row, i], seen, open_here, scratch)
             r, g, b = colours[n, 0] * given, colours[n, 1] * given, colours[n, 2] * given
             for k in range(count):
                 v = value[k] * back[k]
@@ -217,16 +216,12 @@ def _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights
 
 
 @_threads
-def gather(camera, medium, reach, threads, last, ends, scattered, below, lights, colours, glows, beds, cores, seen_at,
-           open_at, ways_at, coarse, sky, out):  # fmt: skip
+def gather(air, threads, last, along, lamps, coarse, sky, out):
     """Cumulative airlight of all sources: ``out`` (rows, columns, slices + 2, 3).
 
-    ``lights`` are the rows of lamps and suns, with ``colours`` (n, 3), ``glows`` (n, 2) and ``beds``
-    (n, heights) of their ways, and ``cores`` (n, 2), where they lie in the picture; ``seen_at``,
-    ``open_at`` and ``ways_at`` (n,) the addresses of their looks, of what lies open to them (each
-    rows, columns, slices) and of their ways (``coarse``). ``sky`` is the sum of skies' volumes.
+    ``last`` (rows, columns) are the slices seen, ``along`` the `Slices`, ``lamps`` the `Spotlights`, whose ways are of
+    the shape ``coarse``; ``sky`` is the sum of skies' volumes.
     """
     for thread in nb.prange(threads):
-        for row in range(thread, scattered.shape[0], threads):
-            _gather_row(camera, medium, reach, row, last, ends, scattered, below, lights, colours, glows, beds, cores,
-                        seen_at, open_at, ways_at, coarse, sky, out)  # fmt: skip
+        for row in range(thread, along.scattered.shape[0], threads):
+            _gather_row(air, row, last, along, lamps, coarse, sky, out)

@@ -30,6 +30,7 @@ from lunar_haze.core.air.medium_row import (
 )
 from lunar_haze.core.air.phase import blended, henyey_greenstein, medium_phase
 from lunar_haze.core.transport.air_grid import slice_at
+from lunar_haze.core.transport.air_values import Air, Cell, Column, Passing, Scratch, Spotlight
 from lunar_haze.core.transport.air_ways import at_height, read_ways
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.camera_row import EYE
@@ -132,8 +133,7 @@ def highest_cosine(nearest, rise, apart):
 
 
 @_inline
-def _lamp_steps(faces, beam, one_lobe, inner, outer, steps, count, ends, along, apart, apart2, e0, e1, rate, lobes,
-                glow, value):  # fmt: skip
+def _lamp_steps(faces, beam, one_lobe, steps, near, count, ends, rate, lobes, glow, value):
     for k in range(count):
         value[k] = f32(0.0)
     part = f32(1.0) / f32(steps)
@@ -141,19 +141,19 @@ def _lamp_steps(faces, beam, one_lobe, inner, outer, steps, count, ends, along, 
         f0, f1 = f32(step) * part, f32(step + 1) * part
         for k in range(count):
             whole = ends[k + 1] - ends[k]
-            qa, qb = ends[k] + f0 * whole - along, ends[k] + f1 * whole - along
-            q, span = f32(0.5) * (qa + qb), apart * (qb - qa)
-            distance = f32(math.sqrt(apart2 + q * q))
-            angle = short_arctan(span / max(apart2 + qa * qb, f32(2.0) * span))
-            angle *= _lobe(faces, beam, inner, outer, (e0 + e1 * (q + along)) / distance)
+            qa, qb = ends[k] + f0 * whole - near.along, ends[k] + f1 * whole - near.along
+            q, span = f32(0.5) * (qa + qb), near.apart * (qb - qa)
+            distance = f32(math.sqrt(near.apart2 + q * q))
+            angle = short_arctan(span / max(near.apart2 + qa * qb, f32(2.0) * span))
+            angle *= _lobe(faces, beam, near.inner, near.outer, (near.e0 + near.e1 * (q + near.along)) / distance)
             value[k] += angle * _arriving(-q / distance, distance, rate[k], lobes, one_lobe, glow)
 
 
 @_plain
-def _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
-              value):  # fmt: skip
+def _close_by(faces, beam, near, air, count, rate, lobes, glow, value):
     """Slices that pass close to the lamp, gone through once more in steps of equal angle seen from it."""
-    middle = int(slice_at(max(along, f32(0.0)), slices, reach))
+    ends, along, apart, apart2 = air.ends, near.along, near.apart, near.apart2
+    middle = int(slice_at(max(along, f32(0.0)), ends.shape[0] - 1, air.reach))
     first = min(middle, count - 1)
     while first > 0 and along - ends[first + 1] < f32(NEAR) * (ends[first + 1] - ends[first]):
         first -= 1
@@ -173,55 +173,53 @@ def _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apar
         for _step in range(NEAR_STEPS):
             c, s = c * cd - s * sd, s * cd + c * sd
             distance = apart / max(c, f32(1e-6))
-            share = _lobe(faces, beam, inner, outer, (e0 + e1 * (distance * s + along)) / distance)
+            share = _lobe(faces, beam, near.inner, near.outer, (near.e0 + near.e1 * (distance * s + along)) / distance)
             total += share * _arriving(-s, distance, rate[k], lobes, False, glow)
             c, s = c * cd - s * sd, s * cd + c * sd
         value[k] = total * angle * f32(1 / NEAR_STEPS)
 
 
+@_inline
+def _passing(light, camera, dx, dy, dz):
+    apart2, along = apart2_along(light, camera, dx, dy, dz)
+    e1 = dx * light[AXIS] + dy * light[AXIS + 1] + dz * light[AXIS + 2]
+    e0 = (camera[EYE] - light[POSITION]) * light[AXIS]
+    e0 += (camera[EYE + 1] - light[POSITION + 1]) * light[AXIS + 1]
+    e0 += (camera[EYE + 2] - light[POSITION + 2]) * light[AXIS + 2]
+    return Passing(along, f32(math.sqrt(apart2)), apart2, e0, e1, light[COS_INNER], light[COS_OUTER])
+
+
 @_plain
-def lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, slices, ends, rate, value):
+def lamp_values(lamp, air, ray, rate, value):
     """Light of a lamp over each slice of one ray, times h; before visibility and what the slice throws back.
 
-    ``rate`` is the mean extinction on the ways to the lamp [1/m], ``glow`` strength and decay of what
-    is scattered on them (`air_ways`).
+    ``lamp`` is a `Spotlight`, ``ray`` a `Column`; ``rate`` is the mean extinction on the ways to the lamp [1/m].
     """
+    kind, light, _way, glow, _bed = lamp
+    dx, dy, dz, count = ray
+    medium, ends = air.medium, air.ends
     lobes = medium[LOBE_G], medium[DRAINE_G], medium[DRAINE_ALPHA], medium[DRAINE_SHARE]
-    inner, outer = light[COS_INNER], light[COS_OUTER]
-    apart2, along = apart2_along(light, camera, dx, dy, dz)
-    apart = f32(math.sqrt(apart2))
-    # Cosine at the lamp times distance: linear along the ray.
-    e1 = dx * light[AXIS] + dy * light[AXIS + 1] + dz * light[AXIS + 2]
-    e0 = (
-        (camera[EYE] - light[POSITION]) * light[AXIS] + (camera[EYE + 1] - light[POSITION + 1]) * light[AXIS + 1]
-        + (camera[EYE + 2] - light[POSITION + 2]) * light[AXIS + 2]
-    )  # fmt: skip
+    near = _passing(light, air.camera, dx, dy, dz)
     faces = not (kind == BALL or kind == SURFACE or kind == TUBE or kind == IES_LAMP)
     beam, one_lobe = kind == BEAM, lobes[3] <= f32(0.0)
-    if beam and highest_cosine(e0 + e1 * along, e1, apart) <= outer:
+    if beam and highest_cosine(near.e0 + near.e1 * near.along, near.e1, near.apart) <= near.outer:
         # The ray passes by the beam.
         for k in range(count):
             value[k] = f32(0.0)
         return
     # One loop for each kind, so that none asks within it.
     if beam and one_lobe:
-        _lamp_steps(True, True, True, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, rate, lobes,
-                    glow, value)  # fmt: skip
+        _lamp_steps(True, True, True, BEAM_STEPS, near, count, ends, rate, lobes, glow, value)
     elif beam:
-        _lamp_steps(True, True, False, inner, outer, BEAM_STEPS, count, ends, along, apart, apart2, e0, e1, rate, lobes,
-                    glow, value)  # fmt: skip
+        _lamp_steps(True, True, False, BEAM_STEPS, near, count, ends, rate, lobes, glow, value)
     elif faces:
-        _lamp_steps(True, False, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
-                    value)  # fmt: skip
+        _lamp_steps(True, False, False, 1, near, count, ends, rate, lobes, glow, value)
     elif one_lobe:
-        _lamp_steps(False, False, True, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
-                    value)  # fmt: skip
+        _lamp_steps(False, False, True, 1, near, count, ends, rate, lobes, glow, value)
     else:
-        _lamp_steps(False, False, False, inner, outer, 1, count, ends, along, apart, apart2, e0, e1, rate, lobes, glow,
-                    value)  # fmt: skip
-    if along > -apart:
-        _close_by(faces, beam, inner, outer, count, slices, reach, ends, along, apart, apart2, e0, e1, rate, lobes,
-                  glow, value)  # fmt: skip
+        _lamp_steps(False, False, False, 1, near, count, ends, rate, lobes, glow, value)
+    if near.along > -near.apart:
+        _close_by(faces, beam, near, air, count, rate, lobes, glow, value)
     # The luminous intensity of a convex glowing thing is its radiance times a quarter of its surface, on average.
     power = light[RADIANCE] * light[AREA] * (f32(0.25) if kind == SURFACE or kind == TUBE else f32(1.0))
     for k in range(count):
@@ -265,59 +263,72 @@ def sun_beyond(light, camera, medium, dx, dy, dz, reach):
 
 
 @_inline
-def lamp_line(kind, light, camera, medium, way, glow, reach, y, x, rows, columns, dx, dy, dz, count, slices, ends,
-              below, line, along, value):  # fmt: skip
-    """`lamp_values` of one ray at ``y``, ``x`` of the grid, with its ways; ``line`` and ``along`` are work room."""
-    if medium[PLAIN] > f32(0.0):
-        lamp_rates(medium, light, camera[EYE + 2], dz, ends, below, count, along)
+def lamp_line(lamp, air, ray, cell, below, scratch):
+    """`lamp_values` of one ray that lies at ``cell`` of the grid, with its ways, into ``scratch``."""
+    if air.medium[PLAIN] > f32(0.0):
+        lamp_rates(air.medium, lamp.row, air.camera[EYE + 2], ray.dz, air.ends, below, ray.count, scratch.along)
     else:
-        read_ways(way, y, x, rows, columns, slices, count, line, along)
-    lamp_values(kind, light, camera, medium, glow, reach, dx, dy, dz, count, slices, ends, along, value)
+        slices = air.ends.shape[0] - 1
+        read_ways(lamp.way, cell.y, cell.x, cell.rows, cell.columns, slices, ray.count, scratch.line, scratch.along)
+    lamp_values(lamp, air, ray, scratch.along, scratch.value)
 
 
 @_inline
-def spot_line(kind, light, camera, medium, way, glow, bed, reach, row, i, rows, columns, dx, dy, dz, count, slices,
-              ends, below, seen, openness, line, along, value):  # fmt: skip
-    """What arrives from a lamp or a sun at the slices of one column: ``value``; returns what comes from beyond them.
-
-    ``bed`` holds the mean intensity of a sun's scattered light by height: lowest [m], step [m], values [1/sr].
-    """
-    if kind != SUN:
-        lamp_line(kind, light, camera, medium, way, glow, reach, f32(row), f32(i), rows, columns, dx, dy, dz, count,
-                  slices, ends, below, line, along, value)  # fmt: skip
+def spot_line(lamp, air, ray, cell, below, seen, openness, scratch):
+    """What arrives from a lamp or a sun at the slices of one column, in ``scratch``; returns what is beyond them."""
+    dx, dy, dz, count = ray
+    medium, value, ends = air.medium, scratch.value, air.ends
+    slices = ends.shape[0] - 1
+    if lamp.kind != SUN:
+        lamp_line(lamp, air, ray, cell, below, scratch)
         for k in range(count):
             value[k] *= seen[k]
         return f32(0.0)
     if medium[PLAIN] == f32(0.0):
-        read_ways(way, f32(row), f32(i), rows, columns, slices, count, line, along)
-    sun_values(light, medium, dx, dy, dz, below, count, along, value)
+        read_ways(lamp.way, cell.y, cell.x, cell.rows, cell.columns, slices, count, scratch.line, scratch.along)
+    sun_values(lamp.row, medium, dx, dy, dz, below, count, scratch.along, value)
     for k in range(count):
         value[k] *= seen[k]
     if medium[MULTIPLE] > f32(0.0):
         for k in range(count):
-            z = camera[EYE + 2] + f32(0.5) * (ends[k] + ends[k + 1]) * dz
-            value[k] += medium[MULTIPLE] * at_height(bed, z) * openness[k]
-    return seen[slices - 1] * sun_beyond(light, camera, medium, dx, dy, dz, reach) if count == slices else f32(0.0)
+            z = air.camera[EYE + 2] + f32(0.5) * (ends[k] + ends[k + 1]) * dz
+            value[k] += medium[MULTIPLE] * at_height(lamp.bed, z) * openness[k]
+    if count < slices:
+        return f32(0.0)
+    return seen[slices - 1] * sun_beyond(lamp.row, air.camera, medium, dx, dy, dz, air.reach)
+
+
+@_inline
+def borrowed_air(air):
+    """An `Air`, borrowed."""
+    return Air(floats(air.camera), floats(air.medium), air.reach, floats(air.ends))
+
+
+@_inline
+def borrowed_spotlight(lamp):
+    """A `Spotlight`, borrowed."""
+    return Spotlight(lamp.kind, floats(lamp.row), floats(lamp.way), floats(lamp.glow), floats(lamp.bed))
 
 
 @_plain
-def _lamp_row(kind, light, camera, medium, way, glow, bed, reach, row, first, stop, last, scattered, below, ends, seen,
-              openness, out):  # fmt: skip
-    light, medium, camera, ends = floats(light), floats(medium), floats(camera), floats(ends)
-    scattered, below, seen, out = floats(scattered), floats(below), floats(seen), floats(out)
-    way, bed, openness = floats(way), floats(bed), floats(openness)
+def _lamp_row(lamp, air, row, first, stop, last, along, seen, openness, out):
+    lamp, air = borrowed_spotlight(lamp), borrowed_air(air)
+    scattered, below, seen, out = floats(along.scattered), floats(along.below), floats(seen), floats(out)
+    openness = floats(openness)
     rows, columns, slices = scattered.shape
-    value, along = np.empty(slices, np.float32), np.empty(slices, np.float32)
-    line = np.empty(way.shape[2], np.float32)
+    scratch = Scratch(
+        np.empty(lamp.way.shape[2], np.float32), np.empty(slices, np.float32), np.empty(slices, np.float32)
+    )
     for i in range(first, stop):
-        dx, dy, dz = column_direction(camera, row, i, rows, columns)
+        dx, dy, dz = column_direction(air.camera, row, i, rows, columns)
         count, back, answer = last[row, i], scattered[row, i], out[row, i]
-        beyond = spot_line(kind, light, camera, medium, way, glow, bed, reach, row, i, rows, columns, dx, dy, dz, count,
-                           slices, ends, below[row, i], seen[row, i], openness[row, i], line, along, value)  # fmt: skip
+        cell = Cell(f32(row), f32(i), rows, columns)
+        ray = Column(dx, dy, dz, count)
+        beyond = spot_line(lamp, air, ray, cell, below[row, i], seen[row, i], openness[row, i], scratch)
         total = f32(0.0)
         answer[0] = f32(0.0)
         for k in range(count):
-            total += value[k] * back[k]
+            total += scratch.value[k] * back[k]
             answer[k + 1] = total
         for k in range(count + 1, slices + 1):
             answer[k] = total
@@ -325,15 +336,14 @@ def _lamp_row(kind, light, camera, medium, way, glow, bed, reach, row, first, st
 
 
 @_threads
-def integrate_lamp(kind, light, camera, medium, way, glow, bed, reach, threads, bounds, last, scattered, below, ends,
-                   seen, openness, out):  # fmt: skip
+def integrate_lamp(lamp, air, threads, bounds, last, along, seen, openness, out):
     """Cumulative airlight of one lamp or sun at every slice boundary: ``out`` (rows, columns, slices + 2).
 
     Without colour; of a lamp times the column's distance from it [m]. The entry past the last
-    boundary includes all that lies beyond. ``ends`` (slices + 1,) are the boundaries [m], ``bounds``
-    the first and past the last of the columns and rows that are wanted, the rest `spot_line`'s.
+    boundary includes all that lies beyond. ``bounds`` are the first and past the last of the columns and
+    rows that are wanted, ``last`` (rows, columns) the slices seen, ``along`` the `Slices`; ``seen`` and
+    ``openness`` (rows, columns, slices) what the place leaves of its light.
     """
     for thread in nb.prange(threads):
         for row in range(bounds[2] + thread, bounds[3], threads):
-            _lamp_row(kind, light, camera, medium, way, glow, bed, reach, row, bounds[0], bounds[1], last, scattered,
-                      below, ends, seen, openness, out)  # fmt: skip
+            _lamp_row(lamp, air, row, bounds[0], bounds[1], last, along, seen, openness, out)

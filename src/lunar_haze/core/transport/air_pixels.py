@@ -12,7 +12,8 @@ import numpy as np
 
 from lunar_haze.core.air.fog import column, density, fog_depth
 from lunar_haze.core.transport.air_grid import slice_at
-from lunar_haze.core.transport.air_integral import lamp_line
+from lunar_haze.core.transport.air_integral import borrowed_air, borrowed_spotlight, lamp_line
+from lunar_haze.core.transport.air_values import Cell, Change, Column, Pixels, Scratch, Slices, Surfaces
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.camera_row import EYE
@@ -42,24 +43,22 @@ def _mean_of_four(grid, j, i, k, w00, w01, w10, w11):
 
 
 @_plain
-def _core_pixel(kind, light, camera, medium, way, glow, dx, dy, dz, at, j, i, fy, fx, ends, scattered, below, seen,
-                room):  # fmt: skip
+def _core_pixel(lamp, air, ray, at, j, i, fy, fx, along, seen, room):
     """Airlight of a lamp at one pixel, times h: columns are too coarse where its light is narrow."""
-    rows, columns, slices = seen.shape
-    count = min(int(at) + 1, slices)
+    rows, columns, _slices = seen.shape
+    count = ray.count
     # What the mist and the place do varies less than the lamp's light: it is read between the columns.
     w00, w01 = (f32(1.0) - fy) * (f32(1.0) - fx), (f32(1.0) - fy) * fx
     w10, w11 = fy * (f32(1.0) - fx), fy * fx
-    under, back, value, along, line = room[0], room[1], room[2], room[3], room[4]
+    under, back, scratch = room[0], room[1], Scratch(room[4], room[3], room[2])
     for k in range(count):
-        under[k] = _mean_of_four(below, j, i, k, w00, w01, w10, w11)
-        back[k] = _mean_of_four(scattered, j, i, k, w00, w01, w10, w11)
+        under[k] = _mean_of_four(along.below, j, i, k, w00, w01, w10, w11)
+        back[k] = _mean_of_four(along.scattered, j, i, k, w00, w01, w10, w11)
         back[k] *= _mean_of_four(seen, j, i, k, w00, w01, w10, w11)
-    lamp_line(kind, light, camera, medium, way, glow, ends[slices], f32(j) + fy, f32(i) + fx, rows, columns, dx, dy, dz,
-              count, slices, ends, under, line, along, value)  # fmt: skip
+    lamp_line(lamp, air, ray, Cell(f32(j) + fy, f32(i) + fx, rows, columns), under, scratch)
     total = f32(0.0)
     for k in range(count):
-        total += value[k] * back[k] * min(at - f32(k), f32(1.0))
+        total += scratch.value[k] * back[k] * min(at - f32(k), f32(1.0))
     return total
 
 
@@ -82,29 +81,37 @@ def _place_row(camera, y, width, slices, reach, depth, directions, at):
 
 
 @_plain
-def _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below, seen,
-                volume, tint, core_x, core_y, scale, room, x0, x1, out):  # fmt: skip
-    volume, tint, out, at, scale = floats(volume), floats(tint), floats(out), floats(at), floats(scale)
-    room = floats(room)
-    camera, light, directions, medium = floats(camera), floats(light), floats(directions), floats(medium)
-    ends, seen, way, scattered, below = floats(ends), floats(seen), floats(way), floats(scattered), floats(below)
-    rows, columns, slices = seen.shape
+def _scale_row(y, lamp, camera, pixels, scale, x0, x1):
+    """What a lamp's volume is divided by along one row of pixels: their distance from the lamp; one for a sun."""
     one = f32(1.0)
-    j, fy = between(f32(y), height, rows)
-    gy = f32(j) + fy
-    kind = int(light[KIND])
-    if kind == SUN:
+    light, directions, width = lamp.row, pixels.directions, pixels.width
+    if lamp.kind == SUN:
         for x in range(x0, x1):
             scale[x] = one
-    else:
-        cx, cy = light[POSITION] - camera[EYE], light[POSITION + 1] - camera[EYE + 1]
-        cz = light[POSITION + 2] - camera[EYE + 2]
-        c2, least = cx * cx + cy * cy + cz * cz, max(light[AREA] * f32(0.13), f32(1e-6))
-        ax, ay, az = directions[0], directions[1], directions[2]
-        for x in range(x0, x1):
-            along = cx * ax[y * width + x] + cy * ay[y * width + x] + cz * az[y * width + x]
-            scale[x] = one / f32(math.sqrt(max(c2 - along * along, least)))
-    core = abs(core_y - gy) < f32(CORE)
+        return
+    cx, cy = light[POSITION] - camera[EYE], light[POSITION + 1] - camera[EYE + 1]
+    cz = light[POSITION + 2] - camera[EYE + 2]
+    c2, least = cx * cx + cy * cy + cz * cz, max(light[AREA] * f32(0.13), f32(1e-6))
+    ax, ay, az = directions[0], directions[1], directions[2]
+    for x in range(x0, x1):
+        along = cx * ax[y * width + x] + cy * ay[y * width + x] + cz * az[y * width + x]
+        scale[x] = one / f32(math.sqrt(max(c2 - along * along, least)))
+
+
+@_plain
+def _spread_row(y, lamp, air, pixels, along, seen, volume, tint, core, room, bounds, out):
+    lamp, air, seen = borrowed_spotlight(lamp), borrowed_air(air), floats(seen)
+    pixels = Pixels(pixels.width, pixels.height, floats(pixels.directions), floats(pixels.at))
+    along = Slices(floats(along.scattered), floats(along.below))
+    volume, tint, out, room = floats(volume), floats(tint), floats(out), floats(room)
+    scale, directions, width, (x0, x1) = room[5], pixels.directions, pixels.width, bounds
+    rows, columns, slices = seen.shape
+    one = f32(1.0)
+    j, fy = between(f32(y), pixels.height, rows)
+    gy = f32(j) + fy
+    _scale_row(y, lamp, air.camera, pixels, scale, x0, x1)
+    core_x, core_y = core
+    near_core = abs(core_y - gy) < f32(CORE)
     red, green, blue = tint[0], tint[1], tint[2]
     flat = volume.reshape(volume.size)
     layer, line, top = np.uint32(slices + 2), np.uint32(columns * (slices + 2)), f32(slices + 1)
@@ -113,7 +120,7 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
         pixel = y * width + x
         i, fx = between(f32(x), width, columns)
         gx = f32(i) + fx
-        a = min(at[pixel], top)
+        a = min(pixels.at[pixel], top)
         k = np.uint32(min(a, f32(slices)))
         fk = a - f32(k)
         # Nearness of the four columns, and of the two boundaries.
@@ -123,14 +130,13 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
         p = o + np.uint32(1)
         value = n0 * (w00 * flat[o] + w01 * flat[o + layer] + w10 * flat[o + line] + w11 * flat[o + line + layer])
         value += n1 * (w00 * flat[p] + w01 * flat[p + layer] + w10 * flat[p + line] + w11 * flat[p + line + layer])
-        if core and abs(core_x - gx) < f32(CORE):
+        if near_core and abs(core_x - gx) < f32(CORE):
             away = f32(math.sqrt((core_x - gx) * (core_x - gx) + (core_y - gy) * (core_y - gy)))
             own = min(max(f32(CORE) - away, f32(0.0)), one)
             if own > f32(0.0):
-                exact = _core_pixel(
-                    kind, light, camera, medium, way, glow, directions[0, pixel], directions[1, pixel],
-                    directions[2, pixel], a, int(j), int(i), fy, fx, ends, scattered, below, seen, room,
-                )  # fmt: skip
+                dx, dy, dz = directions[0, pixel], directions[1, pixel], directions[2, pixel]
+                ray = Column(dx, dy, dz, min(int(a) + 1, slices))
+                exact = _core_pixel(lamp, air, ray, a, int(j), int(i), fy, fx, along, seen, room)
                 value += own * (exact * scale[x] - value)
         out[pixel, 0] += value * red
         out[pixel, 1] += value * green
@@ -138,19 +144,19 @@ def _spread_row(y, width, height, camera, medium, way, glow, light, directions, 
 
 
 @_threads
-def spread(width, height, camera, medium, way, glow, light, threads, directions, at, ends, scattered, below,
-           seen, volume, tint, core_x, core_y, bounds, out):  # fmt: skip
+def spread(lamp, air, threads, pixels, along, seen, volume, tint, core, bounds, out):
     """Add a lamp's or a sun's cumulative volume, read at every pixel's own depth, to ``out`` (pixels, 3).
 
-    ``core_x`` and ``core_y`` are where a lamp lies in the picture (`core_of`), ``bounds`` the first and
-    past the last of the columns and rows of pixels that are written. Lamps are divided by the
-    pixel's distance from them, and their cores gone through pixel by pixel.
+    ``lamp`` is a `Spotlight`, ``pixels`` the `Pixels`, ``along`` the `Slices`; ``core`` is where a lamp lies in the
+    picture (`core_of`), ``bounds`` the first and past the last of the columns and rows of pixels that are written.
+    Lamps are divided by the pixel's distance from them, and their cores gone through pixel by pixel.
     """
     for thread in nb.prange(threads):
-        scale, room = np.empty(width, np.float32), np.empty((5, max(seen.shape[2], way.shape[2])), np.float32)
+        room = np.empty((6, max(seen.shape[2], lamp.way.shape[2], pixels.width)), np.float32)
         for y in range(bounds[2] + thread, bounds[3], threads):
-            _spread_row(y, width, height, camera, medium, way, glow, light, directions, at, ends, scattered, below,
-                        seen, volume, tint, core_x, core_y, scale, room, bounds[0], bounds[1], out)  # fmt: skip
+            _spread_row(
+                y, lamp, air, pixels, along, seen, volume, tint, core, room, (bounds[0], bounds[1]), out
+            )
 
 
 @_plain
@@ -260,9 +266,10 @@ def _felt(before, after, depth_before, depth_after):
 
 
 @_plain
-def _dim_part(spots, camera, before, after, depth, ax, ay, az, change, column_change, base, gain, way, near2, wide,
-              out):  # fmt: skip
-    spots, camera, before, after = floats(spots), floats(camera), floats(before), floats(after)
+def _dim_ways(spots, media, surfaces, way, near2):
+    """How much clearer the way from a lamp, a sun or a sky to each surface becomes: optical depths, in ``way``."""
+    camera, before, after = media
+    depth, ax, ay, az, _change, column_change = surfaces
     kind, count = int(spots[0, KIND]), depth.shape[0]
     if kind == SUN or kind == SKY:
         # The mean slant of an even sky is a diffusivity factor of 5/3, in which what is scattered counts.
@@ -272,26 +279,35 @@ def _dim_part(spots, camera, before, after, depth, ax, ay, az, change, column_ch
             over *= _felt(before, after, over * top_before, over * top_after)
         for n in range(count):
             way[n] = over * (top_before - top_after - column_change[n])
-    else:
+        return
+    for n in range(count):
+        near2[n] = f32(1e30)
+    # Of several lamps the nearest lights a surface most.
+    for spot in range(spots.shape[0]):
+        lamp_x, lamp_y, lamp_z = spots[spot, POSITION], spots[spot, POSITION + 1], spots[spot, POSITION + 2]
+        at_lamp = before[0] * column(before, lamp_z) - after[0] * column(after, lamp_z)
+        dense_before, dense_after = before[0] * density(before, lamp_z), after[0] * density(after, lamp_z)
+        felt = _felt(before, after, f32(LIT_M) * dense_before, f32(LIT_M) * dense_after)
+        rate_lamp = dense_before - dense_after
+        lamp_x, lamp_y, lamp_z = lamp_x - camera[EYE], lamp_y - camera[EYE + 1], lamp_z - camera[EYE + 2]
         for n in range(count):
-            near2[n] = f32(1e30)
-        # Of several lamps the nearest lights a surface most.
-        for spot in range(spots.shape[0]):
-            lamp_x, lamp_y, lamp_z = spots[spot, POSITION], spots[spot, POSITION + 1], spots[spot, POSITION + 2]
-            at_lamp = before[0] * column(before, lamp_z) - after[0] * column(after, lamp_z)
-            dense_before, dense_after = before[0] * density(before, lamp_z), after[0] * density(after, lamp_z)
-            felt = _felt(before, after, f32(LIT_M) * dense_before, f32(LIT_M) * dense_after)
-            rate_lamp = dense_before - dense_after
-            lamp_x, lamp_y, lamp_z = lamp_x - camera[EYE], lamp_y - camera[EYE + 1], lamp_z - camera[EYE + 2]
-            for n in range(count):
-                t = min(depth[n], FAR)
-                lx, ly, lz = lamp_x - t * ax[n], lamp_y - t * ay[n], lamp_z - t * az[n]
-                d2 = lx * lx + ly * ly + lz * lz
-                level = abs(lz) < f32(0.02)
-                rate = rate_lamp if level else (at_lamp - column_change[n]) / (f32(1.0) if level else lz)
-                nearer = d2 < near2[n]
-                way[n] = f32(math.sqrt(d2)) * rate * felt if nearer else way[n]
-                near2[n] = min(d2, near2[n])
+            t = min(depth[n], FAR)
+            lx, ly, lz = lamp_x - t * ax[n], lamp_y - t * ay[n], lamp_z - t * az[n]
+            d2 = lx * lx + ly * ly + lz * lz
+            level = abs(lz) < f32(0.02)
+            rate = rate_lamp if level else (at_lamp - column_change[n]) / (f32(1.0) if level else lz)
+            nearer = d2 < near2[n]
+            way[n] = f32(math.sqrt(d2)) * rate * felt if nearer else way[n]
+            near2[n] = min(d2, near2[n])
+
+
+@_plain
+def _dim_part(spots, media, surfaces, base, gain, room, out):
+    spots = floats(spots)
+    media = Change(floats(media.camera), floats(media.before), floats(media.after))
+    way, near2, wide = room[0], room[1], room[2:].reshape(3 * BLOCK)
+    depth, change, count = surfaces.depth, surfaces.change, surfaces.depth.shape[0]
+    _dim_ways(spots, media, surfaces, way, near2)
     for n in range(count):
         total = change[n] + (way[n] if depth[n] < FAR else f32(0.0))
         way[n] = min(exp(min(total, f32(20.0))), MAX_LIFT)
@@ -303,9 +319,8 @@ def _dim_part(spots, camera, before, after, depth, ax, ay, az, change, column_ch
 
 
 @_threads
-def dim_surfaces(spots, first_spots, camera, before, after, threads, depth, directions, change, column_change, pool,
-                 slots, gains, out):  # fmt: skip
-    """Add to ``out`` (pixels * 3,) the surfaces of sources as a change of medium leaves them on the direct paths.
+def dim_surfaces(spots, first_spots, media, threads, depth, directions, change, column_change, pool, slots, gains, out):
+    """Add to ``out`` (pixels * 3,) the surfaces of sources as a `Change` of medium leaves them on the direct paths.
 
     Source n has its sums in ``pool[slots[n]]`` (pixels * 3,), ``gains`` (n, 3), and the lamps
     ``spots[first_spots[n]:first_spots[n + 1]]`` (packed lights); changes as of `compare_air`.
@@ -313,12 +328,12 @@ def dim_surfaces(spots, first_spots, camera, before, after, threads, depth, dire
     pixels = depth.shape[0]
     for thread in nb.prange(threads):
         room = np.empty((5, BLOCK), np.float32)
-        wide = room[2:].reshape(3 * BLOCK)
         for i in range(thread, (pixels + BLOCK - 1) // BLOCK, threads):
             a, b = i * BLOCK, min((i + 1) * BLOCK, pixels)
+            surfaces = Surfaces(
+                depth[a:b], directions[0, a:b], directions[1, a:b], directions[2, a:b], change[a:b], column_change[a:b]
+            )
             # All sources of a block in turn, while it is at hand.
             for n in range(slots.shape[0]):
-                _dim_part(spots[first_spots[n] : first_spots[n + 1]], camera, before, after, depth[a:b],
-                          directions[0, a:b], directions[1, a:b], directions[2, a:b], change[a:b], column_change[a:b],
-                          pool[slots[n], 3 * a : 3 * b], gains[n], room[0], room[1], wide,
-                          out[3 * a : 3 * b])  # fmt: skip
+                lamps, base = spots[first_spots[n] : first_spots[n + 1]], pool[slots[n], 3 * a : 3 * b]
+                _dim_part(lamps, media, surfaces, base, gains[n], room, out[3 * a : 3 * b])

@@ -9,7 +9,9 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.ggx import TABLE_SIZE
+from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS
 from lunar_haze.core.transport.lights import LightArrays
+from lunar_haze.core.transport.path_values import Setting
 from lunar_haze.core.transport.scene import (
     CARD_COLUMNS,
     FACE_COLUMNS,
@@ -80,3 +82,10 @@ def borrow_lights(lights):
         floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),
         floats(lights.guide_sum), ints(lights.guide_starts),
     )  # fmt: skip
+
+
+@nb.njit(cache=True, forceinline=True)
+def borrow_setting(at):
+    """What paths go through, borrowed."""
+    active = nb.carray(as_pointer(at.active.ctypes.data), (at.active.shape[0], 2), np.int64)
+    return Setting(borrow_scene(at.scene), borrow_lights(at.lights), active, float_rows(at.emphasis, EMPHASIS_COLUMNS))

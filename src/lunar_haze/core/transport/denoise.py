@@ -98,7 +98,7 @@ def denoise(
     except RuntimeError as error:
         log.warning("the denoiser failed, the picture stays undenoised: %s", error)
         return radiance
-    return with_the_light_of(radiance, np.maximum(clean, 0.0) / scale)
+    return with_the_light_of(radiance, (np.maximum(clean, 0.0) / scale).astype(np.float32, copy=False))
 
 
 def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -> NDArray[np.float32]:

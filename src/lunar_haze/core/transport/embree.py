@@ -9,6 +9,7 @@ solid part with one cheap occlusion query and walk only through what may let lig
 import ctypes
 import importlib.util
 from pathlib import Path
+from typing import Any
 
 import llvmlite.binding as llvm
 import numba as nb
@@ -73,8 +74,8 @@ def _load() -> ctypes.CDLL:
 _library = _load()
 _device = _library.rtcNewDevice(b"")
 _signature = types.void(types.uintp, types.uintp, types.uintp)
-_rtc_intersect = types.ExternalFunction("rtcIntersect1", _signature)
-_rtc_occluded = types.ExternalFunction("rtcOccluded1", _signature)
+_rtc_intersect: Any = types.ExternalFunction("rtcIntersect1", _signature)
+_rtc_occluded: Any = types.ExternalFunction("rtcOccluded1", _signature)
 
 
 def _check(doing: str) -> None:

@@ -14,9 +14,11 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.transport.guides import LOOKS, guide_chunk
 from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
+from lunar_haze.core.transport.path_values import Layers, Setting, Stars, Tiles
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import has_stars, star_picture
@@ -220,12 +222,12 @@ class Frame:
             problems: dict[int, str] = {}
             self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows, problems)
             self.problems |= {self._wanted[number]: reason for number, reason in problems.items()}
-            skies = [n for n, shape in enumerate(shapes) if has_stars(shape)]
-            self._star_owner = skies[0] if skies else -1
+            skies = [(n, shape.dome) for n, shape in enumerate(shapes) if isinstance(shape, Sky) and has_stars(shape)]
+            self._star_owner = skies[0][0] if skies else -1
             if self.guides.passes and self._sky_rows == MAP_HEIGHT:
                 self._lights = self._guided(self._lights)
             if skies:
-                self._stars = star_picture(shapes[skies[0]].dome, self.view)
+                self._stars = star_picture(skies[0][1], self.view)
         return self._lights
 
     def _guided(self, lights: LightArrays) -> LightArrays:
@@ -287,15 +289,17 @@ class Frame:
         due = self._due(keys)
         todo = due if tiles is None else due[: max(tiles, 1)]
         samples = np.max([s.next_samples[todo] for s in sums], axis=0)
-        emphases, lit = _emphasis_rows(keys, emphasis), self._dark if lit is None else lit
+        at = Setting(self.arrays, lights, active, _emphasis_rows(keys, emphasis))
+        lit = self._dark if lit is None else lit
+        stars = Stars(self._stars, self._star_owner)
+        layers = Layers(self._surface, self._air, self.guides.looks)
 
         def advance(first: int, stop: int) -> None:
             here, numbers = todo[first:stop], samples[first:stop]
+            tiles = Tiles(self._in_tiles, self._tile_starts, here, numbers)
             trace_tiles(
-                self.arrays, lights, active, emphases, lit, self._stars, self._star_owner, self.camera, medium, even,
-                sums[0].spec.bounces, numbers, self.view.width, self._in_tiles, self._tile_starts, here,
-                self._surface, self._air, self.guides.looks,
-            )  # fmt: skip
+                at, lit, stars, self.camera, medium, even, sums[0].spec.bounces, self.view.width, tiles, layers
+            )
             for layer in sums:
                 layer.counts[here] += 1
                 layer.next_samples[here] = numbers + 1

@@ -11,6 +11,7 @@ Directions are unit vectors in the frame of the normal, away from the surface.
 
 import functools
 import math
+from typing import Any, NamedTuple
 
 import numba as nb
 import numpy as np
@@ -135,14 +136,28 @@ def lookup(table, mu, roughness):
     )
 
 
+class Viewed(NamedTuple):
+    """A surface as it is looked at: the direction to the viewer in its frame, and what it is made of."""
+
+    vx: Any
+    vy: Any
+    vz: Any
+    r: Any
+    g: Any
+    b: Any
+    metallic: Any
+    roughness: Any
+
+
 @_jit
-def seen_from(table, mean_coat, vz, roughness, metallic, r, g, b):
-    """What `evaluate` needs of a surface seen at a cosine, whatever the light: (share, lost, matte).
+def seen_from(table, mean_coat, viewed):
+    """What `evaluate` needs of a surface as it is looked at, whatever the light: (share, lost, matte).
 
     ``share`` is the probability with which the coat is sampled instead of the diffuse part, ``lost``
     how much light more than one bounce between facets carries, ``matte`` what the diffuse part
     reflects per base colour and cosine, before the coat takes its part of the light [1/sr].
     """
+    _vx, _vy, vz, r, g, b, metallic, roughness = viewed
     ta, tb, coat = lookup(table, vz, roughness)
     d_metal = f32(1.0) - metallic
     base = max(r, max(g, b))
@@ -159,16 +174,28 @@ def seen_from(table, mean_coat, vz, roughness, metallic, r, g, b):
     return share, f32(1.0) / (ta + tb) - f32(1.0), matte
 
 
-@_jit
-def evaluate(table, seen, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness):
-    """Reflectance times cosine, rgb [1/sr], the sampling density [1/sr] of direction l, and the matte part.
+class Reflected(NamedTuple):
+    """Reflectance times cosine, rgb [1/sr], the sampling density of the direction [1/sr], and what of it is matte."""
 
-    ``seen`` is what `seen_from` tells. The matte part (rgb) is what of the reflectance is diffuse;
-    the rest makes highlights.
+    r: Any
+    g: Any
+    b: Any
+    pdf: Any
+    matte_r: Any
+    matte_g: Any
+    matte_b: Any
+
+
+@_jit
+def evaluate(table, seen, viewed, lx, ly, lz):
+    """What a surface reflects of light from l to its viewer (`Reflected`).
+
+    ``seen`` is what `seen_from` tells. What of the reflectance is not matte makes highlights.
     """
+    vx, vy, vz, r, g, b, metallic, roughness = viewed
     zero = f32(0.0)
     if lz <= zero or vz <= zero:
-        return zero, zero, zero, zero, zero, zero, zero
+        return Reflected(zero, zero, zero, zero, zero, zero, zero)
     share, lost, matte = seen
     alpha = max(roughness * roughness, MIN_ALPHA)
     hx, hy, hz = vx + lx, vy + ly, vz + lz
@@ -190,12 +217,13 @@ def evaluate(table, seen, vx, vy, vz, lx, ly, lz, r, g, b, metallic, roughness):
     diffuse = matte * (f32(1.0) - coat) * lz
     matte_r, matte_g, matte_b = r * diffuse, g * diffuse, b * diffuse
     pdf = share * density + (f32(1.0) - share) * lz * f32(1.0 / math.pi)
-    return out_r + matte_r, out_g + matte_g, out_b + matte_b, pdf, matte_r, matte_g, matte_b
+    return Reflected(out_r + matte_r, out_g + matte_g, out_b + matte_b, pdf, matte_r, matte_g, matte_b)
 
 
 @_jit
-def sample_direction(vx, vy, vz, roughness, share, choice, u, v):
+def sample_direction(viewed, share, choice, u, v):
     """A direction l with the density that `evaluate` reports; lz may be negative (absorbed)."""
+    vx, vy, vz, _r, _g, _b, _metallic, roughness = viewed
     if choice < share:
         alpha = max(roughness * roughness, MIN_ALPHA)
         hx, hy, hz = visible_normal(vx, vy, vz, alpha, u, v)

@@ -70,8 +70,9 @@ def guess_surface(lights, active, emphasis, px, py, pz, nx, ny, nz, pending):
 
 
 @_jit
-def guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, pending):
+def guess_air(lights, active, emphasis, medium, ray, far, pending):
     """About what the air throws back of each lamp along a ray, into ``pending``, and the sum of that [cd/m2]."""
+    ox, oy, oz, dx, dy, dz = ray
     known = f32(0.0)
     for k in range(active.shape[0]):
         row = lights.rows[active[k, 0]]

@@ -237,8 +237,10 @@ class _Packer:
             row = self._surface(shape, number)
         elif isinstance(shape, Lamp):
             row = _lamp_row(shape, self.images)
-        else:
+        elif isinstance(shape, (LampArray, Crowd)):
             row = self._array(shape)
+        else:
+            raise TypeError(f"a {type(shape).__name__} is no source of light")
         SOURCE.put(row, part=PARTS.index(source.part), spares=source.linking.mode != "all")
         self.rows.append(row)
 

@@ -178,11 +178,12 @@ class LiveAir:
             return False
         base = self._base
         kin = base is not None and base.frame is frame and _bare(base.specs) == _bare([s for s, _g in active])
-        before = self._parts_of(base) if kin else None
-        if before is None:
+        before = self._parts_of(base) if base is not None and kin else None
+        if base is None or before is None:
             np.add(surface, air, out=out)
         else:
-            stand_on(base.clean.ravel(), *(part.ravel() for part in (*before, surface, air)), out.ravel())
+            old_surface, old_air, new_surface, new_air = (part.ravel() for part in (*before, surface, air))
+            stand_on(base.clean.ravel(), old_surface, old_air, new_surface, new_air, out.ravel())
             flat = [part.reshape(-1, 3) for part in (base.clean, before[1], air, out)]
             change_mirrored(self._mirrors_of(frame), *flat)
         self.stands_on_clean = before is not None

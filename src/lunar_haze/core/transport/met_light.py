@@ -62,61 +62,95 @@ def part_of(part, r, g, b, matte_r, matte_g, matte_b):
 
 
 @_jit
-def gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, picked, cr, cg, cb, matte_r, matte_g,
-                matte_b, left, ox, oy, oz, dx, dy, dz, far, medium, through, surface, pixel, first, stars,
-                star_owner):  # fmt: skip
-    """Light that the ray met by chance at its end, or in a lamp on its way, into its source's layer.
+def gather_hit(at, medium, ray, end, carried, target, pixel, picked):
+    """Light that a ray met by chance at its ``end``, or in a lamp on its way, into its source's layer of ``target``.
 
-    ``c`` is what the path carries, ``matte`` the share of it that its last surface reflected as
-    matte; ``left`` is the object that it left, -1 for none; ``through`` what the air lets through on
-    the way to its end.
+    ``carried`` is what the path carries along the ray; ``picked`` tells that at its start one source was drawn to be
+    asked, not every one.
     """
-    for k in range(active.shape[0]):
-        number = active[k, 0]
-        chance = emphasis[k, PICK] if picked else f32(1.0)
-        kind = int(lights.rows[number, KIND])
-        if lights.rows[number, SPARES] > f32(0.0) and left >= 0 and lights.spared[number, left] > f32(0.0):
+    for k in range(at.active.shape[0]):
+        number = at.active[k, 0]
+        row = at.lights.rows[number]
+        if row[SPARES] > f32(0.0) and carried.left >= 0 and at.lights.spared[number, carried.left] > f32(0.0):
             continue
+        chance = at.emphasis[k, PICK] if picked else f32(1.0)
+        r, g, b = _light_met(at, medium, ray, end, number, carried.pdf, chance, False)
+        mr, mg, mb = carried.r * carried.matte_r, carried.g * carried.matte_g, carried.b * carried.matte_b
+        tr, tg, tb = part_of(row[PART], carried.r, carried.g, carried.b, mr, mg, mb)
+        add(target[at.active[k, 1]], pixel, tr * r, tg * g, tb * b)
+
+
+@_jit
+def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
+    """`gather_hit` of a ray from the lens: lamps, skies and stars that it sees; ``tint`` is what panes left."""
+    tr, tg, tb = tint
+    for k in range(at.active.shape[0]):
+        number = at.active[k, 0]
         # What the lens itself sees counts as matte.
-        tr, tg, tb = cr, cg, cb
-        if not first or lights.rows[number, PART] == HIGHLIGHTS:
-            tr, tg, tb = part_of(lights.rows[number, PART], cr, cg, cb, cr * matte_r, cg * matte_g, cb * matte_b)
-        if kind == SKY:
-            if triangle < 0 and lights.rows[number, SEEN if first else BOUNCES] > f32(0.0):
-                r, g, b, pdf = sky_radiance(lights, int(lights.rows[number, TABLE]), dx, dy, dz)
-                pdf = guided_density(lights, lights.rows[number], ox, oy, oz, dx, dy, dz, pdf)
-                alone = first or prev_pdf < f32(0.0) or lights.rows[number, LIGHTS] <= f32(0.0)
-                w = f32(1.0) if alone else power(prev_pdf, pdf * chance)
-                w *= through
-                if first and number == star_owner:
-                    r, g, b = r + stars[pixel, 0], g + stars[pixel, 1], b + stars[pixel, 2]
-                add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)
-        elif kind == SUN or (kind != SURFACE and (not first or lights.rows[number, SEEN] > f32(0.0))):
-            row, count = number, 1
-            if kind == ARRAY:
-                row, count = int(lights.rows[number, FIRST]), int(lights.rows[number, COUNT])
-                chance /= f32(count)
-            for lamp in range(row, row + count):
-                radiance, pdf, reached_at = lamp_hit(lights, lamp, ox, oy, oz, dx, dy, dz, far)
-                if radiance > f32(0.0):
-                    w = f32(1.0) if first or prev_pdf < f32(0.0) else power(prev_pdf, pdf * chance)
-                    w *= radiance
-                    if kind == SUN:
-                        w *= through
-                    elif medium[CLEAR] == f32(0.0):
-                        w *= transmittance(medium, ox, oy, oz, dx, dy, dz, reached_at)
-                    add(surface[active[k, 1]], pixel, w * tr, w * tg, w * tb)
-        if (
-            kind == SURFACE and 0 <= triangle < s.faces.shape[0] and lights.light_of[triangle] == number
-            and emits_towards(s, triangle, front) and (not first or lights.rows[number, SEEN] > f32(0.0))
-        ):  # fmt: skip
-            w = f32(1.0)
-            if not first and prev_pdf >= f32(0.0):
-                ax, ay, az, bx, by, bz = edges(s, *corners(s, triangle))
-                gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-                n = f32(math.sqrt(gx * gx + gy * gy + gz * gz))
-                cos_e = abs(gx * dx + gy * dy + gz * dz) / max(n, f32(1e-20))
-                w = power(prev_pdf, chance * lights.area_density[triangle] * far * far / max(cos_e, f32(1e-6)))
-            r, g, b = emission_at(s, triangle, u, v)
-            w *= through
-            add(surface[active[k, 1]], pixel, w * tr * r, w * tg * g, w * tb * b)
+        if at.lights.rows[number, PART] == HIGHLIGHTS:
+            continue
+        r, g, b = _light_met(at, medium, ray, end, number, f32(-1.0), f32(1.0), True)
+        if number == stars.owner and end.triangle < 0 and at.lights.rows[number, SEEN] > f32(0.0):
+            r += end.through * stars.picture[pixel, 0]
+            g += end.through * stars.picture[pixel, 1]
+            b += end.through * stars.picture[pixel, 2]
+        add(target[at.active[k, 1]], pixel, tr * r, tg * g, tb * b)
+
+
+@_jit
+def _light_met(at, medium, ray, end, number, pdf, chance, first):
+    """Light rgb of one source that arrives along a ray from its end, or from a lamp on its way [cd/m2].
+
+    Weighed against the shadow rays where its ``pdf`` is not below zero; ``first`` tells that it comes from the lens.
+    """
+    s, lights = at.scene, at.lights
+    ox, oy, oz, dx, dy, dz = ray
+    kind = int(lights.rows[number, KIND])
+    r, g, b = f32(0.0), f32(0.0), f32(0.0)
+    if kind == SKY:
+        if end.triangle < 0 and lights.rows[number, SEEN if first else BOUNCES] > f32(0.0):
+            r, g, b, density = sky_radiance(lights, int(lights.rows[number, TABLE]), dx, dy, dz)
+            density = guided_density(lights, lights.rows[number], ox, oy, oz, dx, dy, dz, density)
+            alone = first or pdf < f32(0.0) or lights.rows[number, LIGHTS] <= f32(0.0)
+            w = (f32(1.0) if alone else power(pdf, density * chance)) * end.through
+            r, g, b = w * r, w * g, w * b
+    elif kind == SUN or (kind != SURFACE and (not first or lights.rows[number, SEEN] > f32(0.0))):
+        row, count = number, 1
+        if kind == ARRAY:
+            row, count = int(lights.rows[number, FIRST]), int(lights.rows[number, COUNT])
+            chance /= f32(count)
+        for lamp in range(row, row + count):
+            radiance, density, reached_at = lamp_hit(lights, lamp, ox, oy, oz, dx, dy, dz, end.far)
+            if radiance > f32(0.0):
+                w = f32(1.0) if first or pdf < f32(0.0) else power(pdf, density * chance)
+                w *= radiance
+                if kind == SUN:
+                    w *= end.through
+                elif medium[CLEAR] == f32(0.0):
+                    w *= transmittance(medium, ox, oy, oz, dx, dy, dz, reached_at)
+                r, g, b = r + w, g + w, b + w
+    elif _glows_at(s, lights, end, number) and (not first or lights.rows[number, SEEN] > f32(0.0)):
+        w = end.through
+        if not first and pdf >= f32(0.0):
+            density = lights.area_density[end.triangle] * end.far * end.far / _cosine(s, end.triangle, ray)
+            w *= power(pdf, chance * density)
+        r, g, b = emission_at(s, end.triangle, end.u, end.v)
+        r, g, b = w * r, w * g, w * b
+    return r, g, b
+
+
+@_jit
+def _glows_at(s, lights, end, number):
+    """Whether a ray ends at a triangle of a glowing source, on its shining side."""
+    if end.triangle < 0 or end.triangle >= s.faces.shape[0] or lights.light_of[end.triangle] != number:
+        return False
+    return emits_towards(s, end.triangle, end.front)
+
+
+@_jit
+def _cosine(s, triangle, ray):
+    """Cosine between a ray and a triangle's normal, at least 1e-6."""
+    ax, ay, az, bx, by, bz = edges(s, *corners(s, triangle))
+    gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    n = f32(math.sqrt(gx * gx + gy * gy + gz * gz))
+    return max(abs(gx * ray.dx + gy * ray.dy + gz * ray.dz) / max(n, f32(1e-20)), f32(1e-6))

@@ -12,19 +12,20 @@ regularisation, Kaplanyan & Dachsbacher 2013): their energy stays, their glints 
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import transmittance
 from lunar_haze.core.air.medium_row import ALBEDO, CLEAR, MULTIPLE
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
-from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
+from lunar_haze.core.transport.borrow import borrow_setting, float_rows, floats, layer_pool
 from lunar_haze.core.transport.embree import aligned, ray_buffer
-from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
-from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS, PICK, SURFACE, chance_of, draw_source, importance_of
-from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
-from lunar_haze.core.transport.sampling import basis, combine, random_pair
-from lunar_haze.core.transport.source_row import PART, SPARES
+from lunar_haze.core.transport.importance import PICK, SURFACE, chance_of, draw_source, importance_of
+from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, power
+from lunar_haze.core.transport.path_values import Carried, Draw, End, Ray, Spot
+from lunar_haze.core.transport.sampling import combine, random_pair
+from lunar_haze.core.transport.source_row import PART
+from lunar_haze.core.transport.surface_light import facing_of, in_place, unshadowed, viewed_from
 from lunar_haze.core.transport.surfaces import (
     FAR,
+    SurfacePoint,
     card_surface,
     nearest_card,
     object_at,
@@ -32,7 +33,7 @@ from lunar_haze.core.transport.surfaces import (
     shadow,
     surface_at,
 )
-from lunar_haze.core.transport.walk import scatter_unshadowed, walk
+from lunar_haze.core.transport.walk import scatter_unshadowed, walk, way_through
 
 f32, u32 = np.float32, np.uint32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -59,189 +60,262 @@ def path_seed(pixel, in_air):
 
 
 @_jit
-def set_out(row, ox, oy, oz, dx, dy, dz, r, g, b, prev_pdf, matte_r, matte_g, matte_b, left, worth_all):
-    """Note in ``row`` (ONWARD,) a path that leaves o along d with throughput rgb.
+def _pair(draw, dimension):
+    return random_pair(draw.seed, draw.base + dimension, draw.index)
 
-    ``prev_pdf`` is the density [1/sr] of its direction, below zero behind a mirror and `FROM_AIR` in
-    the air; matte is the share of the throughput that was reflected as matte, ``left`` the object it
-    left (-1 for none), ``worth_all`` what the picture has at the pixel without shadows [cd/m2].
+
+@_jit
+def set_out(row, ray, carried, worth_all):
+    """Note in ``row`` (ONWARD,) a path that goes on along a `Ray` with what is `Carried`.
+
+    ``worth_all`` is what the picture has at the pixel without shadows [cd/m2].
     """
-    row[0], row[1], row[2], row[3], row[4], row[5] = ox, oy, oz, dx, dy, dz
-    row[6], row[7], row[8], row[9] = r, g, b, prev_pdf
-    row[10], row[11], row[12], row[13], row[14] = matte_r, matte_g, matte_b, f32(left), worth_all
+    row[0], row[1], row[2], row[3], row[4], row[5] = ray
+    row[6], row[7], row[8] = carried.r, carried.g, carried.b
+    row[9], row[10], row[11] = carried.matte_r, carried.matte_g, carried.matte_b
+    row[12], row[13], row[14] = carried.pdf, f32(carried.left), worth_all
     row[GOES] = f32(1.0)
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, pixels, onward, stars, surface, air):
-    """Follow the paths ``onward`` (2 n, ONWARD) of ``pixels`` (n,) and add what they find to their layers.
+@_jit
+def _as_set_out(row):
+    """`Ray`, `Carried` and worth that `set_out` noted."""
+    carried = Carried(row[6], row[7], row[8], row[9], row[10], row[11], row[12], np.int64(row[13]))
+    return Ray(row[0], row[1], row[2], row[3], row[4], row[5]), carried, row[14]
 
-    Of each two the first began at a surface and adds to ``surface``, the second in the air and to
-    ``air`` (slots, pixels, 3), and goes through ``even``, the medium without patches. Those not set
-    out (`set_out`) are passed over.
+
+@_jit
+def carried_from(reflected, r, g, b, over, left):
+    """What a path carries from a surface that reflected throughput rgb, drawn with a density of ``over`` in all."""
+    fr, fg, fb, pdf, mr, mg, mb = reflected
+    mr, mg, mb = mr / max(fr, f32(1e-20)), mg / max(fg, f32(1e-20)), mb / max(fb, f32(1e-20))
+    return Carried(r * fr / over, g * fg / over, b * fb / over, mr, mg, mb, pdf, left)
+
+
+@_jit
+def spot_on(ray, far, found, number):
+    """The `Spot` where a ray meets a `SurfacePoint` of object ``number`` after ``far`` metres."""
+    x, y, z = ray.ox + far * ray.dx, ray.oy + far * ray.dy, ray.oz + far * ray.dz
+    off = ray_epsilon(x, y, z)
+    return Spot(x + off * found.gx, y + off * found.gy, z + off * found.gz, off, number)
+
+
+@_jit
+def _add_air(at, buffer, medium, ray, far, carried, share, draw, worth_all, target, pixel):
+    """Light that the air of one stretch sends back along it, of a source drawn by what it adds, into its layer.
+
+    ``carried`` is the throughput rgb to the stretch's start, ``share`` how much of this light counts.
+    """
+    lot, fate = _pair(draw, D_ROULETTE)
+    k = draw_source(at.emphasis, lot)
+    number = at.active[k, 0]
+    if at.lights.rows[number, PART] == HIGHLIGHTS:
+        return
+    where, towards = _pair(draw, D_AIR), _pair(draw, D_AIR_LIGHT)
+    x, y, z, lx, ly, lz, distance, r, g, b = scatter_unshadowed(
+        at.scene, at.lights, medium, number, ray, far, where, towards
+    )
+    r, g, b = r * share * carried[0], g * share * carried[1], b * share * carried[2]
+    pick = at.emphasis[k, PICK]
+    chance = chance_of(importance_of(at.emphasis, k, SURFACE, r, g, b) / pick, worth_all)
+    if r + g + b > f32(0.0) and fate < chance:
+        sr, sg, sb = shadow(at.scene, buffer, x, y, z, lx, ly, lz, distance * f32(0.9999))
+        w = f32(1.0) / (pick * chance)
+        add(target[at.active[k, 1]], pixel, w * r * sr, w * g * sg, w * b * sb)
+
+
+@_jit
+def _add_surface(at, buffer, medium, spot, facing, viewed, seen, carried, partner, draw, worth_all, layer_pixel):
+    """Light of a source drawn by what it adds, as a surface sends it back, into its layer.
+
+    ``partner`` tells that a reflected ray may find the same light, ``layer_pixel`` are the layers and the pixel.
+    """
+    target, pixel = layer_pixel
+    pick, fate = _pair(draw, D_PICK)
+    k = draw_source(at.emphasis, pick)
+    u, v = _pair(draw, D_LIGHT)
+    light = unshadowed(at, medium, at.active[k, 0], spot, facing, viewed, seen, u, v)
+    if light.pdf <= f32(0.0):
+        return
+    pdf = light.pdf * at.emphasis[k, PICK]
+    w = (power(pdf, light.reflected) if partner else f32(1.0)) / pdf
+    r, g, b = light.r * carried[0] * w, light.g * carried[1] * w, light.b * carried[2] * w
+    chance = chance_of(importance_of(at.emphasis, k, SURFACE, r, g, b), worth_all)
+    if r + g + b > f32(0.0) and fate < chance:
+        far = light.distance * f32(0.9999) - spot.off
+        sr, sg, sb = shadow(at.scene, buffer, spot.x, spot.y, spot.z, light.dx, light.dy, light.dz, far)
+        add(target[at.active[k, 1]], pixel, r * sr / chance, g * sg / chance, b * sb / chance)
+
+
+@_jit
+def _scattered_on(at, medium, ray, far, through, carried, scatterings, draw, stop, choose):
+    """A path that was stopped in the air: whether it goes on, along which `Ray`, with which throughput rgb.
+
+    ``stop`` is the number that decided it, at or above ``through``; ``scatterings`` counts this one.
+    """
+    one, zero = f32(1.0), f32(0.0)
+    lot = (stop - through) / (one - through)
+    t, weight = draw_distance(at.lights, medium, np.int64(-1), ray, far, lot, choose)
+    if weight <= zero:
+        return False, ray, zero, zero, zero
+    k = weight / (one - through) * (medium[MULTIPLE] if scatterings == 1 else one)
+    if scatterings > _SURE_ORDERS:
+        if _pair(draw, _D_STOP + 1)[0] >= _GO_ON:
+            return False, ray, zero, zero, zero
+        k /= _GO_ON
+    r, g = carried[0] * medium[ALBEDO] * k, carried[1] * medium[ALBEDO + 1] * k
+    b = carried[2] * medium[ALBEDO + 2] * k
+    lx, ly, lz = scattered_direction(medium, ray.dx, ray.dy, ray.dz, draw.seed, draw.base + _D_PHASE, draw.index)
+    away = Ray(ray.ox + t * ray.dx, ray.oy + t * ray.dy, ray.oz + t * ray.dz, lx, ly, lz)
+    return max(r, max(g, b)) > zero, away, r, g, b
+
+
+@_jit
+def _reflected_on(at, spot, facing, viewed, seen, rgb, draw):
+    """A path that a surface reflects: whether it goes on, along which `Ray`, with what `Carried`."""
+    u, v = _pair(draw, D_BSDF)
+    choice, survive = _pair(draw, D_CHOICE)
+    lx, ly, lz = sample_direction(viewed, seen[0], choice, u, v)
+    reflected = evaluate(at.scene.energy, seen, viewed, lx, ly, lz)
+    dx, dy, dz = in_place(facing, lx, ly, lz)
+    ray = Ray(spot.x, spot.y, spot.z, dx, dy, dz)
+    one = f32(1.0)
+    carried = carried_from(reflected, rgb[0], rgb[1], rgb[2], max(reflected.pdf, f32(1e-30)), spot.object)
+    if reflected.pdf <= f32(0.0) or dx * facing.gx + dy * facing.gy + dz * facing.gz <= f32(0.0):
+        return False, ray, carried
+    # Paths that carry little end early, the rest stand in for them.
+    keep = min(max(max(carried.r, max(carried.g, carried.b)) * f32(4.0), f32(0.05)), one)
+    r, g, b, mr, mg, mb, pdf, left = carried
+    return survive < keep or keep >= one, ray, Carried(r / keep, g / keep, b / keep, mr, mg, mb, pdf, left)
+
+
+@_jit
+def _mirrored_on(ray, found, spot, rgb, in_air):
+    """The `Ray` and what is `Carried` past a mirror."""
+    k = f32(2.0) * (ray.dx * found.gx + ray.dy * found.gy + ray.dz * found.gz)
+    dx, dy, dz = ray.dx - k * found.gx, ray.dy - k * found.gy, ray.dz - k * found.gz
+    # A sun that a pane throws into the air is left out: no draw would find it in time.
+    pdf, zero = FROM_AIR if in_air else f32(-1.0), f32(0.0)
+    return Ray(spot.x, spot.y, spot.z, dx, dy, dz), Carried(rgb[0], rgb[1], rgb[2], zero, zero, zero, pdf, spot.object)
+
+
+@_jit
+def _softened(found):
+    """A `SurfacePoint` no smoother than `_SOFTENED`."""
+    gx, gy, gz, nx, ny, nz, r, g, b, metallic, roughness, front = found
+    return SurfacePoint(gx, gy, gz, nx, ny, nz, r, g, b, metallic, max(roughness, _SOFTENED), front)
+
+
+@_jit
+def _meet(at, buffer, ray, pdf, draw):
+    """What stops a path's ray, a card or a surface of the place (`walk.Met`); cards count on after the triangles."""
+    card, limit = np.int64(-1), FAR
+    if at.scene.cards.shape[0] > 0 and (pdf >= f32(0.0) or pdf == FROM_AIR):
+        # The lens does not see cards, nor does a mirror.
+        card, limit = nearest_card(at.scene, ray, draw.seed, draw.base + _D_CARD, draw.index)
+    met = walk(at.scene, buffer, ray, limit, _pair(draw, D_GLASS)[0])
+    triangle = met.triangle
+    if triangle < 0 and card >= 0:
+        triangle = at.scene.faces.shape[0] + card
+    return triangle, met
+
+
+@_jit
+def _surface_met(at, triangle, met, ray):
+    """The `SurfacePoint` of the triangle or card that was met."""
+    total = at.scene.faces.shape[0]
+    if triangle >= total:
+        return card_surface(at.scene, triangle - total, ray.dx, ray.dy, ray.dz)
+    return surface_at(at.scene, triangle, met.u, met.v, ray.dx, ray.dy, ray.dz)
+
+
+@_jit
+def _follow(at, buffer, medium, bounces, pixel, in_air, index, row, target):
+    """Follow one path to its end and add what it finds to the layers of ``target``."""
+    one = f32(1.0)
+    ray, carried, worth_all = _as_set_out(row)
+    seed = path_seed(pixel, in_air)
+    misty = medium[CLEAR] == f32(0.0)
+    many = misty and medium[MULTIPLE] > f32(0.0)
+    last = max(bounces, 1)
+    scatterings = 1 if in_air else 0
+    # Every source was asked at the surface that the path leaves; later ones ask a picked one.
+    surfaces, turn, picked = 1, 0, False
+    while surfaces <= last:
+        turn += 1
+        draw = Draw(seed, D_VERTEX * (turn + 1), index)
+        triangle, met = _meet(at, buffer, ray, carried.pdf, draw)
+        r, g, b = carried.r * met.r, carried.g * met.g, carried.b * met.b
+        through = one
+        if misty:
+            through = way_through(medium, ray, met.far)
+            if bounces > 0 or scatterings > 0 or many:
+                # What reaches a surface by way of the air is multiple scattering where nothing else is.
+                share = medium[MULTIPLE] if bounces == 0 and scatterings == 0 else one
+                _add_air(at, buffer, medium, ray, met.far, (r, g, b), share, draw, worth_all, target, pixel)
+        front = True
+        if triangle >= 0:
+            found = _surface_met(at, triangle, met, ray)
+            front = found.front
+        if carried.pdf != FROM_AIR:
+            end = End(triangle, met.u, met.v, front, met.far, through)
+            _cr, _cg, _cb, mr, mg, mb, pdf, left = carried
+            gather_hit(at, medium, ray, end, Carried(r, g, b, mr, mg, mb, pdf, left), target, pixel, picked)
+        if many and through < one:
+            stop, choose = _pair(draw, _D_STOP)
+            if stop >= through:
+                # Stopped in the air, as often as light is.
+                scatterings += 1
+                on, ray, r, g, b = _scattered_on(
+                    at, medium, ray, met.far, through, (r, g, b), scatterings, draw, stop, choose
+                )
+                if not on:
+                    break
+                carried = Carried(r, g, b, one, one, one, FROM_AIR, np.int64(-1))
+                continue
+            through = one
+        # Past the last bounce a ray only meets light; it gathers none of its own.
+        if triangle < 0 or surfaces > bounces:
+            break
+        rgb = (r * through, g * through, b * through)
+        number = object_at(at.scene, triangle) if triangle < at.scene.faces.shape[0] else np.int64(-1)
+        spot = spot_on(ray, met.far, found, number)
+        surfaces += 1
+        if met.mirrors:
+            ray, carried = _mirrored_on(ray, found, spot, rgb, scatterings > 0)
+            continue
+        picked = True
+        if scatterings > 0:
+            found = _softened(found)
+        facing = facing_of(found)
+        viewed = viewed_from(found, facing, ray.dx, ray.dy, ray.dz)
+        seen = seen_from(at.scene.energy, at.scene.mean_coat, viewed)
+        partner = surfaces <= last
+        _add_surface(
+            at, buffer, medium, spot, facing, viewed, seen, rgb, partner, draw, worth_all, (target, pixel)
+        )
+        if not partner:
+            break
+        on, ray, carried = _reflected_on(at, spot, facing, viewed, seen, rgb, draw)
+        if not on:
+            break
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def follow_chunk(at, mist, even, bounces, index, pixels, onward, layers):
+    """Follow the paths ``onward`` (2 n, ONWARD) of ``pixels`` (n,) and add what they find to ``layers``.
+
+    Of each two the first began at a surface and adds to the surface part, the second in the air and to the air part,
+    and goes through ``even``, the medium without patches. Those not set out (`set_out`) are passed over.
     """
     memory = ray_buffer()
-    ray = aligned(memory)
-    s, lights = borrow_scene(s), borrow_lights(lights)
-    surface, air, emphasis = layer_pool(surface), layer_pool(air), float_rows(emphasis, EMPHASIS_COLUMNS)
-    mist, even = floats(mist), floats(even)
-    stars, onward = float_rows(stars, 3), float_rows(onward, ONWARD)
-    one, zero = f32(1.0), f32(0.0)
-    total = s.faces.shape[0]
-    misty = mist[CLEAR] == zero
-    many = misty and mist[MULTIPLE] > zero
-    last = max(bounces, 1)
+    buffer = aligned(memory)
+    at = borrow_setting(at)
+    surface, air = layer_pool(layers.surface), layer_pool(layers.air)
+    mist, even, onward = floats(mist), floats(even), float_rows(onward, ONWARD)
     for i in range(2 * pixels.shape[0]):
-        row = onward[i]
-        if row[GOES] <= zero:
-            continue
-        ox, oy, oz, dx, dy, dz = row[0], row[1], row[2], row[3], row[4], row[5]
-        tr, tg, tb, prev_pdf = row[6], row[7], row[8], row[9]
-        matte_r, matte_g, matte_b = row[10], row[11], row[12]
-        left, worth_all = np.int64(row[13]), row[14]
-        pixel, in_air = pixels[i >> 1], (i & 1) == 1
-        target = air if in_air else surface
-        medium = even if in_air else mist
-        seed = path_seed(pixel, in_air)
-        scatterings = 1 if in_air else 0
-        # Every source was asked at the surface that the path leaves; later ones ask a picked one.
-        surfaces, turn, picked = 1, 0, False
-        while surfaces <= last:
-            turn += 1
-            base = D_VERTEX * (turn + 1)
-            pane, _pane = random_pair(seed, base + D_GLASS, index)
-            card, limit = np.int64(-1), FAR
-            if s.cards.shape[0] > 0 and (prev_pdf >= zero or prev_pdf == FROM_AIR):
-                # The lens does not see cards, nor does a mirror.
-                card, limit = nearest_card(s, ox, oy, oz, dx, dy, dz, seed, base + _D_CARD, index)
-            triangle, far, u, v, cr, cg, cb, mirrored = walk(s, ray, ox, oy, oz, dx, dy, dz, limit, pane)
-            if triangle < 0 and card >= 0:
-                triangle = total + card
-            through = one
-            if misty:
-                through = transmittance(medium, ox, oy, oz, dx, dy, dz, far)
-                if bounces > 0 or scatterings > 0 or many:
-                    au, av = random_pair(seed, base + D_AIR, index)
-                    bu, bv = random_pair(seed, base + D_AIR_LIGHT, index)
-                    lot, fate = random_pair(seed, base + D_ROULETTE, index)
-                    k = draw_source(emphasis, lot)
-                    px, py, pz, lx, ly, lz, distance, r, g, b = scatter_unshadowed(
-                        s, lights, medium, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
-                    )
-                    if bounces == 0 and scatterings == 0:
-                        # What reaches a surface by way of the air is multiple scattering then, and weighed so.
-                        r, g, b = r * medium[MULTIPLE], g * medium[MULTIPLE], b * medium[MULTIPLE]
-                    r, g, b = r * tr * cr, g * tg * cg, b * tb * cb
-                    if lights.rows[active[k, 0], PART] == HIGHLIGHTS:
-                        r, g, b = zero, zero, zero
-                    chance = chance_of(importance_of(emphasis, k, SURFACE, r, g, b) / emphasis[k, PICK], worth_all)
-                    if r + g + b > zero and fate < chance:
-                        sr, sg, sb = shadow(s, ray, px, py, pz, lx, ly, lz, distance * f32(0.9999))
-                        w = one / (emphasis[k, PICK] * chance)
-                        add(target[active[k, 1]], pixel, w * r * sr, w * g * sg, w * b * sb)
-            front = True
-            if triangle >= total:
-                gx, gy, gz, br, bg, bb = card_surface(s, triangle - total, dx, dy, dz)
-                nx, ny, nz, metallic, roughness = gx, gy, gz, zero, one
-            elif triangle >= 0:
-                gx, gy, gz, nx, ny, nz, br, bg, bb, metallic, roughness, front = surface_at(
-                    s, triangle, u, v, dx, dy, dz
-                )
-            if prev_pdf != FROM_AIR:
-                gather_hit(s, lights, active, emphasis, triangle, u, v, front, prev_pdf, picked, tr * cr, tg * cg,
-                    tb * cb,
-                           matte_r, matte_g, matte_b, left, ox, oy, oz, dx, dy, dz, far, medium, through, target,
-                               pixel, False,
-                           stars, -1)  # fmt: skip
-            if many and through < one:
-                stop, choose = random_pair(seed, base + _D_STOP, index)
-                if stop >= through:
-                    # Stopped in the air, as often as light is.
-                    lot = (stop - through) / (one - through)
-                    t, weight = draw_distance(lights, medium, np.int64(-1), ox, oy, oz, dx, dy, dz, far, lot, choose)
-                    scatterings += 1
-                    if weight <= zero:
-                        break
-                    k = weight / (one - through) * (medium[MULTIPLE] if scatterings == 1 else one)
-                    if scatterings > _SURE_ORDERS:
-                        if random_pair(seed, base + _D_STOP + 1, index)[0] >= _GO_ON:
-                            break
-                        k /= _GO_ON
-                    tr, tg = tr * cr * medium[ALBEDO] * k, tg * cg * medium[ALBEDO + 1] * k
-                    tb = tb * cb * medium[ALBEDO + 2] * k
-                    if max(tr, max(tg, tb)) <= zero:
-                        break
-                    ox, oy, oz = ox + t * dx, oy + t * dy, oz + t * dz
-                    dx, dy, dz = scattered_direction(medium, dx, dy, dz, seed, base + _D_PHASE, index)
-                    prev_pdf, left = FROM_AIR, np.int64(-1)
-                    matte_r, matte_g, matte_b = one, one, one
-                    continue
-                through = one
-            # Past the last bounce a ray only meets light; it gathers none of its own.
-            if triangle < 0 or surfaces > bounces:
-                break
-            tr, tg, tb = tr * cr * through, tg * cg * through, tb * cb * through
-            ox, oy, oz = ox + far * dx, oy + far * dy, oz + far * dz
-            eps = ray_epsilon(ox, oy, oz)
-            ox, oy, oz = ox + eps * gx, oy + eps * gy, oz + eps * gz
-            left = object_at(s, triangle) if triangle < total else np.int64(-1)
-            surfaces += 1
-            if mirrored:
-                k_mirror = f32(2.0) * (dx * gx + dy * gy + dz * gz)
-                dx, dy, dz = dx - k_mirror * gx, dy - k_mirror * gy, dz - k_mirror * gz
-                # A sun that a pane throws into the air is left out: no draw would find it in time.
-                prev_pdf = FROM_AIR if scatterings > 0 else f32(-1.0)
-                matte_r, matte_g, matte_b = zero, zero, zero
-                continue
-            if scatterings > 0:
-                roughness = max(roughness, _SOFTENED)
-            picked = True
-            ax, ay, az, bx, by, bz = basis(nx, ny, nz)
-            vx, vy, vz = -(dx * ax + dy * ay + dz * az), -(dx * bx + dy * by + dz * bz), -(dx * nx + dy * ny + dz * nz)
-            seen = seen_from(s.energy, s.mean_coat, vz, roughness, metallic, br, bg, bb)
-            partner = surfaces <= last
-            pick, fate = random_pair(seed, base + D_PICK, index)
-            k = draw_source(emphasis, pick)
-            number = active[k, 0]
-            if not (lights.rows[number, SPARES] > zero and left >= 0 and lights.spared[number, left] > zero):
-                lu, lv = random_pair(seed, base + D_LIGHT, index)
-                lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, number, ox, oy, oz, lu, lv)
-                if pdf > zero and r + g + b > zero and lx * gx + ly * gy + lz * gz > zero:
-                    fr, fg, fb, bsdf_pdf, mr, mg, mb = evaluate(
-                        s.energy, seen, vx, vy, vz,
-                        lx * ax + ly * ay + lz * az, lx * bx + ly * by + lz * bz, lx * nx + ly * ny + lz * nz,
-                        br, bg, bb, metallic, roughness,
-                    )  # fmt: skip
-                    if bsdf_pdf > zero:
-                        fr, fg, fb = part_of(lights.rows[number, PART], fr, fg, fb, mr, mg, mb)
-                        chance = emphasis[k, PICK]
-                        w = (power(pdf * chance, bsdf_pdf) if partner else one) / (pdf * chance)
-                        if misty:
-                            w *= transmittance(medium, ox, oy, oz, lx, ly, lz, distance)
-                        fr, fg, fb = fr * r * tr * w, fg * g * tg * w, fb * b * tb * w
-                        chance = chance_of(importance_of(emphasis, k, SURFACE, fr, fg, fb), worth_all)
-                        if fr + fg + fb > zero and fate < chance:
-                            sr, sg, sb = shadow(s, ray, ox, oy, oz, lx, ly, lz, distance * f32(0.9999) - eps)
-                            add(target[active[k, 1]], pixel, fr * sr / chance, fg * sg / chance, fb * sb / chance)
-            if not partner:
-                break
-            su, sv = random_pair(seed, base + D_BSDF, index)
-            choice, survive = random_pair(seed, base + D_CHOICE, index)
-            lx, ly, lz = sample_direction(vx, vy, vz, roughness, seen[0], choice, su, sv)
-            fr, fg, fb, prev_pdf, mr, mg, mb = evaluate(
-                s.energy, seen, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness
-            )
-            if prev_pdf <= zero:
-                break
-            dx, dy, dz = lx * ax + ly * bx + lz * nx, lx * ay + ly * by + lz * ny, lx * az + ly * bz + lz * nz
-            if dx * gx + dy * gy + dz * gz <= zero:
-                break
-            matte_r, matte_g, matte_b = mr / max(fr, f32(1e-20)), mg / max(fg, f32(1e-20)), mb / max(fb, f32(1e-20))
-            tr, tg, tb = tr * fr / prev_pdf, tg * fg / prev_pdf, tb * fb / prev_pdf
-            # Paths that carry little end early, the rest stand in for them.
-            keep = max(max(tr, max(tg, tb)) * f32(4.0), f32(0.05))
-            if keep < one:
-                if survive >= keep:
-                    break
-                tr, tg, tb = tr / keep, tg / keep, tb / keep
-    memory[0] = zero  # keeps the buffer alive to here
+        if onward[i, GOES] > f32(0.0):
+            in_air = (i & 1) == 1
+            medium, target = even if in_air else mist, air if in_air else surface
+            _follow(at, buffer, medium, bounces, pixels[i >> 1], in_air, index, onward[i], target)
+    memory[0] = f32(0.0)  # keeps the buffer alive to here

@@ -15,18 +15,15 @@ Nothing is clamped: the sum is unbiased.
 import numba as nb
 import numpy as np
 
-from lunar_haze.core.air.kernels import transmittance
 from lunar_haze.core.air.medium_row import ALBEDO, CLEAR, MULTIPLE
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
-from lunar_haze.core.transport.borrow import borrow_lights, borrow_scene, float_rows, floats, layer_pool
+from lunar_haze.core.transport.borrow import borrow_setting, float_rows, floats, layer_pool
 from lunar_haze.core.transport.camera_row import LENS_RADIUS
 from lunar_haze.core.transport.embree import aligned, ray_buffer
-from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.guides import LOOKS, look_at_sky, look_at_surface
 from lunar_haze.core.transport.importance import (
     AIR,
-    EMPHASIS_COLUMNS,
     FEW_LAMPS,
     IMPORTANCE,
     SURFACE,
@@ -36,7 +33,7 @@ from lunar_haze.core.transport.importance import (
     guess_surface,
     importance_of,
 )
-from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, part_of, power
+from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_seen, power
 from lunar_haze.core.transport.onward import (
     D_AIR,
     D_AIR_LIGHT,
@@ -51,14 +48,18 @@ from lunar_haze.core.transport.onward import (
     FROM_AIR,
     GOES,
     ONWARD,
+    carried_from,
     path_seed,
     set_out,
+    spot_on,
 )
-from lunar_haze.core.transport.sampling import basis, random_pair, sample_pair
-from lunar_haze.core.transport.source_row import PART, SPARES
-from lunar_haze.core.transport.surfaces import FAR, object_at, ray_epsilon, shadow, surface_at
+from lunar_haze.core.transport.path_values import Carried, End, Layers, Ray, Stars
+from lunar_haze.core.transport.sampling import random_pair, sample_pair
+from lunar_haze.core.transport.source_row import PART
+from lunar_haze.core.transport.surface_light import facing_of, in_place, unshadowed, viewed_from
+from lunar_haze.core.transport.surfaces import FAR, object_at, shadow, surface_at
 from lunar_haze.core.transport.view import lens_ray, pixel_middle, tent
-from lunar_haze.core.transport.walk import scatter_unshadowed, walk
+from lunar_haze.core.transport.walk import scatter_unshadowed, walk, way_through
 
 f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
@@ -73,21 +74,19 @@ _PENDING_COLUMNS = 11
 
 
 @_jit
-def _wait(pending, k, px, py, pz, lx, ly, lz, reach, r, g, b, worth):
-    row = pending[k]
-    row[0], row[1], row[2] = px, py, pz
-    row[3], row[4], row[5] = lx, ly, lz
+def _wait(row, ray, reach, r, g, b, worth):
+    row[0], row[1], row[2], row[3], row[4], row[5] = ray
     row[_REACH] = reach
-    row[7], row[8], row[9] = r, g, b
+    row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2] = r, g, b
     row[IMPORTANCE] = worth
 
 
 @_jit
-def _settle(s, ray, pending, active, column, total, seed, index, target, pixel):
+def _settle(at, buffer, pending, column, total, seed, index, target, pixel):
     """Trace the shadow rays that wait, or let chance decide for those that matter little."""
-    for k in range(active.shape[0]):
+    for k in range(at.active.shape[0]):
         row = pending[k]
-        r, g, b = row[7], row[8], row[9]
+        r, g, b = row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2]
         if r + g + b <= f32(0.0):
             continue
         chance = chance_of(row[IMPORTANCE], total)
@@ -96,56 +95,53 @@ def _settle(s, ray, pending, active, column, total, seed, index, target, pixel):
             if (other if column else lot) >= chance:
                 continue
             r, g, b = r / chance, g / chance, b / chance
-        sr, sg, sb = shadow(s, ray, row[0], row[1], row[2], row[3], row[4], row[5], row[_REACH])
+        sr, sg, sb = shadow(at.scene, buffer, row[0], row[1], row[2], row[3], row[4], row[5], row[_REACH])
         if sr + sg + sb > f32(0.0):
-            add(target[active[k, 1]], pixel, r * sr, g * sg, b * sb)
+            add(target[at.active[k, 1]], pixel, r * sr, g * sg, b * sb)
 
 
 @_jit
-def _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, far, cr, cg, cb, seed, index, worth_all,
-                  in_air):  # fmt: skip
+def _wait_for_air(at, medium, ray, far, tint, seed, index, worth_all, in_air):
     """What the air before the first surface sends back of every source, waiting for shadow rays; the new worth."""
-    n = active.shape[0]
+    n = at.active.shape[0]
     known = f32(0.0)
     if n > FEW_LAMPS:
-        known = guess_air(lights, active, emphasis, medium, ox, oy, oz, dx, dy, dz, far, in_air)
+        known = guess_air(at.lights, at.active, at.emphasis, medium, ray, far, in_air)
     for k in range(n):
         in_air[k, _LIGHT], in_air[k, _LIGHT + 1], in_air[k, _LIGHT + 2] = f32(0.0), f32(0.0), f32(0.0)
-        if lights.rows[active[k, 0], PART] == HIGHLIGHTS:
+        number = at.active[k, 0]
+        if at.lights.rows[number, PART] == HIGHLIGHTS:
             continue
         early = f32(1.0)
         if n > FEW_LAMPS:
             early = early_chance(in_air[k, IMPORTANCE], known + worth_all)
             if early < f32(1.0) and random_pair(seed, D_VERTEX + D_SOURCE * k + D_EARLY, index)[1] >= early:
                 continue
-        au, av = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_AIR, index)
-        bu, bv = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_AIR_LIGHT, index)
-        px, py, pz, lx, ly, lz, distance, r, g, b = scatter_unshadowed(
-            s, lights, medium, active[k, 0], ox, oy, oz, dx, dy, dz, far, au, av, bu, bv
+        where = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_AIR, index)
+        towards = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_AIR_LIGHT, index)
+        x, y, z, lx, ly, lz, distance, r, g, b = scatter_unshadowed(
+            at.scene, at.lights, medium, number, ray, far, where, towards
         )
-        r, g, b = r * cr / early, g * cg / early, b * cb / early
-        worth = importance_of(emphasis, k, AIR, r, g, b)
+        r, g, b = r * tint[0] / early, g * tint[1] / early, b * tint[2] / early
+        worth = importance_of(at.emphasis, k, AIR, r, g, b)
         worth_all += worth
-        _wait(in_air, k, px, py, pz, lx, ly, lz, distance * f32(0.9999), r, g, b, worth)
+        _wait(in_air[k], Ray(x, y, z, lx, ly, lz), distance * f32(0.9999), r, g, b, worth)
     return worth_all
 
 
 @_jit
-def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, surface, seen, tr, tg, tb, left, seed,
-                      index, worth_all, on_surface):  # fmt: skip
+def _wait_for_surface(at, medium, spot, facing, viewed, seen, carried, seed, index, worth_all, on_surface):
     """What every source gives at the first surface, waiting for shadow rays; the new worth.
 
-    ``at`` holds the geometric and the shading normal and the frame about it, ``surface`` the
-    direction to the lens in that frame and the material, ``seen`` what `seen_from` tells of it.
+    ``seen`` is what `ggx.seen_from` tells of the surface, ``carried`` the throughput rgb from it to the lens.
     """
-    gx, gy, gz, nx, ny, nz, ax, ay, az, bx, by, bz = at
-    vx, vy, vz, br, bg, bb, metallic, roughness = surface
-    n = active.shape[0]
+    n = at.active.shape[0]
     one, zero = f32(1.0), f32(0.0)
-    eps = ray_epsilon(ox, oy, oz)
     known = zero
     if n > FEW_LAMPS:
-        known = guess_surface(lights, active, emphasis, ox, oy, oz, nx, ny, nz, on_surface)
+        known = guess_surface(
+            at.lights, at.active, at.emphasis, spot.x, spot.y, spot.z, facing.nx, facing.ny, facing.nz, on_surface
+        )
     for k in range(n):
         early = one
         on_surface[k, _LIGHT], on_surface[k, _LIGHT + 1], on_surface[k, _LIGHT + 2] = zero, zero, zero
@@ -153,143 +149,143 @@ def _wait_for_surface(s, lights, medium, active, emphasis, ox, oy, oz, at, surfa
             early = early_chance(on_surface[k, IMPORTANCE], known + worth_all)
             if early < one and random_pair(seed, D_VERTEX + D_SOURCE * k + D_EARLY, index)[0] >= early:
                 continue
-        if lights.rows[active[k, 0], SPARES] > zero and left >= 0 and lights.spared[active[k, 0], left] > zero:
+        u, v = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_LIGHT, index)
+        light = unshadowed(at, medium, at.active[k, 0], spot, facing, viewed, seen, u, v)
+        if light.pdf <= zero:
             continue
-        lu, lv = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_LIGHT, index)
-        lx, ly, lz, distance, r, g, b, pdf = sample_light(s, lights, active[k, 0], ox, oy, oz, lu, lv)
-        if pdf <= zero or r + g + b <= zero or lx * gx + ly * gy + lz * gz <= zero:
+        w = power(light.pdf, light.reflected) / (light.pdf * early)
+        r, g, b = light.r * carried[0] * w, light.g * carried[1] * w, light.b * carried[2] * w
+        if r + g + b <= zero:
             continue
-        fr, fg, fb, bsdf_pdf, mr, mg, mb = evaluate(
-            s.energy, seen, vx, vy, vz,
-            lx * ax + ly * ay + lz * az, lx * bx + ly * by + lz * bz, lx * nx + ly * ny + lz * nz,
-            br, bg, bb, metallic, roughness,
-        )  # fmt: skip
-        if bsdf_pdf <= zero:
-            continue
-        fr, fg, fb = part_of(lights.rows[active[k, 0], PART], fr, fg, fb, mr, mg, mb)
-        w = power(pdf, bsdf_pdf) / (pdf * early)
-        if medium[CLEAR] == zero:
-            w *= transmittance(medium, ox, oy, oz, lx, ly, lz, distance)
-        fr, fg, fb = fr * r * tr * w, fg * g * tg * w, fb * b * tb * w
-        if fr + fg + fb <= zero:
-            continue
-        worth = importance_of(emphasis, k, SURFACE, fr, fg, fb)
+        worth = importance_of(at.emphasis, k, SURFACE, r, g, b)
         worth_all += worth
-        _wait(on_surface, k, ox, oy, oz, lx, ly, lz, distance * f32(0.9999) - eps, fr, fg, fb, worth)
+        ray = Ray(spot.x, spot.y, spot.z, light.dx, light.dy, light.dz)
+        _wait(on_surface[k], ray, light.distance * f32(0.9999) - spot.off, r, g, b, worth)
+    return worth_all
+
+
+@_jit
+def _send_into_air(at, medium, ray, end, tint, pixel, index, worth_all, row):
+    """Set out, in ``row``, a walk of its own of light that the air sends here after it has gone on through it."""
+    # Or from a surface.
+    one = f32(1.0)
+    chance = min(f32(4.0) * (one - end.through), one)
+    lot, choose = random_pair(path_seed(pixel, False), D_VERTEX + _D_WALK, index)
+    if lot >= chance:
+        return
+    t, weight = draw_distance(at.lights, medium, np.int64(-1), ray, end.far, lot / chance, choose)
+    if weight <= f32(0.0):
+        return
+    k = weight * medium[MULTIPLE] / chance
+    own = path_seed(pixel, True)
+    lx, ly, lz = scattered_direction(medium, ray.dx, ray.dy, ray.dz, own, D_VERTEX, index)
+    r, g, b = k * tint[0] * medium[ALBEDO], k * tint[1] * medium[ALBEDO + 1], k * tint[2] * medium[ALBEDO + 2]
+    away = Ray(ray.ox + t * ray.dx, ray.oy + t * ray.dy, ray.oz + t * ray.dz, lx, ly, lz)
+    zero = f32(0.0)
+    set_out(row, away, Carried(r, g, b, zero, zero, zero, FROM_AIR, np.int64(-1)), worth_all)
+
+
+@_jit
+def _lens_ray(camera, pixel, width, seed, index):
+    """The ray from the lens through one pixel of one sample."""
+    x, y = pixel_middle(pixel, width)
+    ju, jv = sample_pair(seed, _D_PIXEL, index)
+    lens_u, lens_v = f32(0.0), f32(0.0)
+    if camera[LENS_RADIUS] > f32(0.0):
+        lens_u, lens_v = sample_pair(seed, _D_LENS, index)
+    ox, oy, oz, dx, dy, dz = lens_ray(camera, x + tent(ju), y + tent(jv), lens_u, lens_v)
+    return Ray(ox, oy, oz, dx, dy, dz)
+
+
+@_jit
+def _light_first_surface(at, buffer, medium, ray, found, spot, carried, pixel, index, layers, waiting, row):
+    """What the first surface sends to the lens, and how the path goes on from it: ``row``.
+
+    ``carried`` holds the throughput rgb and what the picture has at the pixel already [cd/m2]; what the surface
+    adds to that is returned with it.
+    """
+    tr, tg, tb, worth_all, lit = carried
+    seed = path_seed(pixel, False)
+    facing = facing_of(found)
+    viewed = viewed_from(found, facing, ray.dx, ray.dy, ray.dz)
+    seen = seen_from(at.scene.energy, at.scene.mean_coat, viewed)
+    # Even without bounces a glossy ray may meet a light.
+    worth_all = _wait_for_surface(
+        at, medium, spot, facing, viewed, seen, (tr, tg, tb), seed, index, worth_all, waiting
+    )
+    _settle(at, buffer, waiting, 0, worth_all, seed, index, layers.surface, pixel)
+    su, sv = sample_pair(seed, D_VERTEX + D_BSDF, index)
+    choice, survive = sample_pair(seed, D_VERTEX + D_CHOICE, index)
+    lx, ly, lz = sample_direction(viewed, seen[0], choice, su, sv)
+    reflected = evaluate(at.scene.energy, seen, viewed, lx, ly, lz)
+    dx, dy, dz = in_place(facing, lx, ly, lz)
+    # Where these sources matter little, so does most of what they bounce: it is followed more rarely.
+    keep = min(max(chance_of(worth_all - lit, worth_all), LEAST_FOLLOWED), f32(1.0))
+    leaves = dx * facing.gx + dy * facing.gy + dz * facing.gz > f32(0.0)
+    if reflected.pdf > f32(0.0) and leaves and survive < keep:
+        onward = carried_from(reflected, tr, tg, tb, reflected.pdf * keep, spot.object)
+        set_out(row, Ray(spot.x, spot.y, spot.z, dx, dy, dz), onward, worth_all)
     return worth_all
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def trace_chunk(
-    s, lights, active, emphasis, lit, stars, star_owner, camera, medium, index, width, pixels, surface, air, onward,
-    looks,
-):  # fmt: skip
-    """The first stretch of a path through each of ``pixels`` (n,), added to ``surface`` and ``air`` (slots, pixels, 3).
+def trace_chunk(at, lit, stars, camera, medium, index, width, pixels, layers, onward):
+    """The first stretch of a path through each of ``pixels`` (n,), added to ``layers``.
 
-    ``active`` (n, 2) int64 lists the sources that take part: their number and their layer's slot;
-    ``emphasis`` (n, 7) float32 what their light adds to the picture, as `Frame.trace` makes it;
-    ``lit`` (pixels,) float32 what other sources add already [cd/m2]; ``stars`` (pixels, 3) points of
-    light in the sky of source ``star_owner``. ``onward`` (2 n, ONWARD) is written: how each path goes
-    on from its surface and from the air (`onward.follow_chunk`). What the lens sees is added to ``looks``
-    (pixels, LOOKS), for the denoiser.
+    ``at`` is the `Setting`, its emphasis as `Frame.trace` makes it; ``lit`` (pixels,) float32 what other sources
+    add already [cd/m2]; ``index`` the number of the sample. ``onward`` (2 n, ONWARD) is written: how each path goes
+    on from its surface and from the air (`onward.follow_chunk`). What the lens sees is added to the looks of
+    ``layers``, for the denoiser.
     """
     memory = ray_buffer()
-    ray = aligned(memory)
-    s, lights = borrow_scene(s), borrow_lights(lights)
-    surface, air, medium, camera = layer_pool(surface), layer_pool(air), floats(medium), floats(camera)
-    emphasis, lit = float_rows(emphasis, EMPHASIS_COLUMNS), floats(lit)
-    stars, onward, looks = float_rows(stars, 3), float_rows(onward, ONWARD), float_rows(looks, LOOKS)
-    room = np.empty((2, active.shape[0], _PENDING_COLUMNS), np.float32)
-    on_surface, in_air = float_rows(room[0], _PENDING_COLUMNS), float_rows(room[1], _PENDING_COLUMNS)
+    buffer = aligned(memory)
+    at = borrow_setting(at)
+    medium, camera, lit = floats(medium), floats(camera), floats(lit)
+    stars, onward = Stars(float_rows(stars.picture, 3), stars.owner), float_rows(onward, ONWARD)
+    layers = Layers(layer_pool(layers.surface), layer_pool(layers.air), float_rows(layers.looks, LOOKS))
+    scratch = np.empty((2, at.active.shape[0], _PENDING_COLUMNS), np.float32)
+    on_surface, in_air = float_rows(scratch[0], _PENDING_COLUMNS), float_rows(scratch[1], _PENDING_COLUMNS)
     one, zero = f32(1.0), f32(0.0)
     misty = medium[CLEAR] == zero
     for i in range(pixels.shape[0]):
         pixel = pixels[i]
         onward[2 * i, GOES], onward[2 * i + 1, GOES] = zero, zero
         seed = path_seed(pixel, False)
-        x, y = pixel_middle(pixel, width)
-        ju, jv = sample_pair(seed, _D_PIXEL, index)
-        lens_u, lens_v = zero, zero
-        if camera[LENS_RADIUS] > zero:
-            lens_u, lens_v = sample_pair(seed, _D_LENS, index)
-        ox, oy, oz, dx, dy, dz = lens_ray(camera, x + tent(ju), y + tent(jv), lens_u, lens_v)
+        ray = _lens_ray(camera, pixel, width, seed, index)
         worth_all = lit[pixel]
         pane, _pane = random_pair(seed, D_VERTEX + D_GLASS, index)
-        triangle, far, u, v, tr, tg, tb, mirrored = walk(s, ray, ox, oy, oz, dx, dy, dz, FAR, pane)
         # The lens does not see cards: what it meets is of the place.
-        left = object_at(s, triangle) if triangle >= 0 else np.int64(-1)
+        triangle, far, u, v, tr, tg, tb, mirrored = walk(at.scene, buffer, ray, FAR, pane)
         through = one
         if misty:
-            worth_all = _wait_for_air(s, lights, medium, active, emphasis, ox, oy, oz, dx, dy, dz, far, tr, tg, tb,
-                seed,
-                                      index, worth_all, in_air)  # fmt: skip
-            through = transmittance(medium, ox, oy, oz, dx, dy, dz, far)
+            worth_all = _wait_for_air(at, medium, ray, far, (tr, tg, tb), seed, index, worth_all, in_air)
+            through = way_through(medium, ray, far)
         front = True
         if triangle >= 0:
-            gx, gy, gz, nx, ny, nz, br, bg, bb, metallic, roughness, front = surface_at(s, triangle, u, v, dx, dy, dz)
+            found = surface_at(at.scene, triangle, u, v, ray.dx, ray.dy, ray.dz)
+            front = found.front
             if not mirrored:
-                look_at_surface(looks, pixel, br, bg, bb, nx, ny, nz)
+                look_at_surface(layers.looks, pixel, found.r, found.g, found.b, found.nx, found.ny, found.nz)
         else:
-            look_at_sky(looks, pixel)
-        gather_hit(s, lights, active, emphasis, triangle, u, v, front, f32(-1.0), False, tr, tg, tb, zero, zero, zero,
-                   np.int64(-1), ox, oy, oz, dx, dy, dz, far, medium, through, surface, pixel, True, stars,
-                       star_owner)  # fmt: skip
+            look_at_sky(layers.looks, pixel)
+        end = End(triangle, u, v, front, far, through)
+        gather_seen(at, medium, ray, end, (tr, tg, tb), layers.surface, pixel, stars)
         if misty and medium[MULTIPLE] > zero and through < f32(0.9999):
-            # Light that the air sends here after it has gone on through it, or from a surface: a walk of its own.
-            chance = min(f32(4.0) * (one - through), one)
-            lot, choose = random_pair(seed, D_VERTEX + _D_WALK, index)
-            if lot < chance:
-                t, weight = draw_distance(
-                    lights, medium, np.int64(-1), ox, oy, oz, dx, dy, dz, far, lot / chance, choose
-                )
-                if weight > zero:
-                    k = weight * medium[MULTIPLE] / chance
-                    own = path_seed(pixel, True)
-                    lx, ly, lz = scattered_direction(medium, dx, dy, dz, own, D_VERTEX, index)
-                    set_out(onward[2 * i + 1], ox + t * dx, oy + t * dy, oz + t * dz, lx, ly, lz,
-                           k * tr * medium[ALBEDO], k * tg * medium[ALBEDO + 1], k * tb * medium[ALBEDO + 2],
-                           FROM_AIR, zero, zero, zero,
-                           np.int64(-1), worth_all)  # fmt: skip
+            _send_into_air(at, medium, ray, end, (tr, tg, tb), pixel, index, worth_all, onward[2 * i + 1])
         if triangle >= 0:
             tr, tg, tb = tr * through, tg * through, tb * through
-            hx, hy, hz = ox + far * dx, oy + far * dy, oz + far * dz
-            eps = ray_epsilon(hx, hy, hz)
-            hx, hy, hz = hx + eps * gx, hy + eps * gy, hz + eps * gz
+            spot = spot_on(ray, far, found, object_at(at.scene, triangle))
             if mirrored:
-                k = f32(2.0) * (dx * gx + dy * gy + dz * gz)
-                set_out(onward[2 * i], hx, hy, hz,
-                       dx - k * gx, dy - k * gy, dz - k * gz, tr, tg, tb, f32(-1.0), zero, zero, zero, left,
-                           worth_all)  # fmt: skip
+                k = f32(2.0) * (ray.dx * found.gx + ray.dy * found.gy + ray.dz * found.gz)
+                dx, dy, dz = ray.dx - k * found.gx, ray.dy - k * found.gy, ray.dz - k * found.gz
+                carried = Carried(tr, tg, tb, zero, zero, zero, f32(-1.0), spot.object)
+                set_out(onward[2 * i], Ray(spot.x, spot.y, spot.z, dx, dy, dz), carried, worth_all)
             else:
-                ax, ay, az, bx, by, bz = basis(nx, ny, nz)
-                vx, vy, vz = (
-                    -(dx * ax + dy * ay + dz * az),
-                    -(dx * bx + dy * by + dz * bz),
-                    -(dx * nx + dy * ny + dz * nz),
-                )
-                seen = seen_from(s.energy, s.mean_coat, vz, roughness, metallic, br, bg, bb)
-                # Even without bounces a glossy ray may meet a light.
-                worth_all = _wait_for_surface(
-                    s, lights, medium, active, emphasis, hx, hy, hz, (gx, gy, gz, nx, ny, nz, ax, ay, az, bx, by, bz),
-                    (vx, vy, vz, br, bg, bb, metallic, roughness), seen, tr, tg, tb, left, seed, index, worth_all,
-                    on_surface,
+                worth_all = _light_first_surface(
+                    at, buffer, medium, ray, found, spot, (tr, tg, tb, worth_all, lit[pixel]), pixel, index, layers,
+                    on_surface, onward[2 * i],
                 )  # fmt: skip
-                _settle(s, ray, on_surface, active, 0, worth_all, seed, index, surface, pixel)
-                su, sv = sample_pair(seed, D_VERTEX + D_BSDF, index)
-                choice, survive = sample_pair(seed, D_VERTEX + D_CHOICE, index)
-                lx, ly, lz = sample_direction(vx, vy, vz, roughness, seen[0], choice, su, sv)
-                fr, fg, fb, pdf, mr, mg, mb = evaluate(
-                    s.energy, seen, vx, vy, vz, lx, ly, lz, br, bg, bb, metallic, roughness
-                )
-                dx, dy, dz = lx * ax + ly * bx + lz * nx, lx * ay + ly * by + lz * ny, lx * az + ly * bz + lz * nz
-                # Where these sources matter little, so does most of what they bounce: it is followed more rarely.
-                keep = min(max(chance_of(worth_all - lit[pixel], worth_all), LEAST_FOLLOWED), one)
-                if pdf > zero and dx * gx + dy * gy + dz * gz > zero and survive < keep:
-                    k = one / (pdf * keep)
-                    set_out(onward[2 * i], hx, hy, hz, dx, dy, dz, tr * fr * k, tg * fg * k, tb * fb * k, pdf,
-                           mr / max(fr, f32(1e-20)), mg / max(fg, f32(1e-20)), mb / max(fb, f32(1e-20)), left,
-                               worth_all)  # fmt: skip
         if misty:
-            _settle(s, ray, in_air, active, 1, worth_all, seed, index, air, pixel)
-    room[0, 0, 0] = zero  # as below
+            _settle(at, buffer, in_air, 1, worth_all, seed, index, layers.air, pixel)
+    scratch[0, 0, 0] = zero  # as below
     memory[0] = zero  # keeps the buffer alive to here

@@ -133,7 +133,7 @@ def _light_of_bins(radiance: NDArray) -> NDArray[np.float64]:
     rows = np.minimum(((up + 1) * 0.5 * HEIGHTS).astype(int), HEIGHTS - 1)
     columns = (np.arange(width) + 0.5) * BEARINGS // width
     bins = rows[:, None] * BEARINGS + columns.astype(int)[None]
-    return np.bincount(bins.ravel(), light.ravel(), BINS)
+    return np.bincount(bins.ravel(), light.ravel(), BINS).astype(np.float64, copy=False)
 
 
 class SkyGuide:

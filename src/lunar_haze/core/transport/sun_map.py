@@ -72,7 +72,7 @@ class SunMaps:
 
     def lights(self, lights: LightArrays) -> LightArrays:
         """Lights whose suns have a map each where they come through openings."""
-        tiles = []
+        tiles: list[NDArray] = []
         rows = lights.rows.copy()
         for row in rows:
             if int(row[KIND]) != SUN or row[AXIS + 2] <= 0:

@@ -1,6 +1,7 @@
 """What a ray finds at a surface: texture lookups, shading frames, passage through the clear."""
 
 import math
+from typing import Any, NamedTuple
 
 import numba as nb
 import numpy as np
@@ -249,8 +250,9 @@ def cards_passage(s, ox, oy, oz, dx, dy, dz, far):
 
 
 @_jit
-def nearest_card(s, ox, oy, oz, dx, dy, dz, seed, dimension, index):
+def nearest_card(s, ray, seed, dimension, index):
     """(card or -1, distance) of the first card that stops a ray; chance decides where a pattern is half open."""
+    ox, oy, oz, dx, dy, dz = ray
     found, far = -1, FAR
     for card in range(s.cards.shape[0]):
         t, through = _card_met(s, card, ox, oy, oz, dx, dy, dz, far)
@@ -261,14 +263,35 @@ def nearest_card(s, ox, oy, oz, dx, dy, dz, seed, dimension, index):
     return found, far
 
 
+class SurfacePoint(NamedTuple):
+    """Shading at a point of a surface: geometric and shading normal, base rgb, metallic, roughness.
+
+    Both normals face the viewer; ``front`` tells whether the true front side is seen.
+    """
+
+    gx: Any
+    gy: Any
+    gz: Any
+    nx: Any
+    ny: Any
+    nz: Any
+    r: Any
+    g: Any
+    b: Any
+    metallic: Any
+    roughness: Any
+    front: Any
+
+
 @_jit
 def card_surface(s, card, dx, dy, dz):
-    """Normal (3) of a card, facing the viewer, and its reflectance rgb."""
+    """The `SurfacePoint` of a card that is looked at along unit d: matte, alike from both sides."""
     row = s.cards[card]
     nx, ny, nz = row[CARD_AXIS], row[CARD_AXIS + 1], row[CARD_AXIS + 2]
     if nx * dx + ny * dy + nz * dz > f32(0.0):
         nx, ny, nz = -nx, -ny, -nz
-    return nx, ny, nz, row[CARD_REFLECTS], row[CARD_REFLECTS + 1], row[CARD_REFLECTS + 2]
+    r, g, b = row[CARD_REFLECTS], row[CARD_REFLECTS + 1], row[CARD_REFLECTS + 2]
+    return SurfacePoint(nx, ny, nz, nx, ny, nz, r, g, b, f32(0.0), f32(1.0), True)
 
 
 @_jit
@@ -303,10 +326,7 @@ def shadow(s, ray, ox, oy, oz, dx, dy, dz, far):
 
 @_jit
 def surface_at(s, triangle, u, v, dx, dy, dz):
-    """Shading at a hit: geometric normal (3), shading normal (3), base rgb, metallic, roughness, front.
-
-    Both normals face the viewer; ``front`` tells whether the true front side is seen.
-    """
+    """The `SurfacePoint` at barycentric u, v of a triangle that is looked at along unit d."""
     i0, i1, i2 = corners(s, triangle)
     p = s.vertices
     ax, ay, az, bx, by, bz = edges(s, i0, i1, i2)
@@ -372,8 +392,9 @@ def surface_at(s, triangle, u, v, dx, dy, dz):
         nx, ny, nz = nx - lift * dx, ny - lift * dy, nz - lift * dz
         k = f32(1.0) / f32(math.sqrt(nx * nx + ny * ny + nz * nz))
         nx, ny, nz = nx * k, ny * k, nz * k
-    return (gx, gy, gz, nx, ny, nz, max(r, f32(0.0)), max(g, f32(0.0)), max(b, f32(0.0)),
-            min(max(metallic, f32(0.0)), f32(1.0)), min(max(roughness, f32(0.03)), f32(1.0)), front)  # fmt: skip
+    metallic, roughness = min(max(metallic, f32(0.0)), f32(1.0)), min(max(roughness, f32(0.03)), f32(1.0))
+    r, g, b = max(r, f32(0.0)), max(g, f32(0.0)), max(b, f32(0.0))
+    return SurfacePoint(gx, gy, gz, nx, ny, nz, r, g, b, metallic, roughness, front)
 
 
 @_jit

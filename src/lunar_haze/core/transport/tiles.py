@@ -34,21 +34,16 @@ def over_threads(act: Callable[[int, int], None], first: int, stop: int) -> None
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def trace_tiles(
-    s, lights, active, emphasis, lit, stars, star_owner, camera, mist, even, bounces, samples, width, pixels, starts,
-    tiles, surface, air, looks,
-):  # fmt: skip
-    """A path through each pixel of ``tiles`` (n,), of sample number ``samples`` (n,), from the lens to its end.
+def trace_tiles(at, lit, stars, camera, mist, even, bounces, width, tiles, layers):
+    """A path through each pixel of ``tiles``, of the sample that each is to take, from the lens to its end.
 
-    ``pixels`` and ``starts`` are those of `view.pixel_tiles`, ``bounces`` those of `onward.follow_chunk`,
-    all else is of `path.trace_chunk`. One call for many tiles: to hand the arrays over costs as much as
-    thirty rays.
+    ``bounces`` are those of `onward.follow_chunk`, all else is of `path.trace_chunk`. One call for many tiles: to
+    hand the arrays over costs as much as thirty rays.
     """
-    room = np.empty((2 * TILE * TILE, ONWARD), np.float32)
-    for n in range(tiles.shape[0]):
-        tile, index = tiles[n], samples[n]
-        here = pixels[starts[tile] : starts[tile + 1]]
-        onward = room[: 2 * here.shape[0]]
-        trace_chunk(s, lights, active, emphasis, lit, stars, star_owner, camera, mist, index, width, here, surface, air,
-                    onward, looks)  # fmt: skip
-        follow_chunk(s, lights, active, emphasis, mist, even, bounces, index, here, onward, stars, surface, air)
+    scratch = np.empty((2 * TILE * TILE, ONWARD), np.float32)
+    for n in range(tiles.numbers.shape[0]):
+        tile, index = tiles.numbers[n], tiles.samples[n]
+        here = tiles.pixels[tiles.starts[tile] : tiles.starts[tile + 1]]
+        onward = scratch[: 2 * here.shape[0]]
+        trace_chunk(at, lit, stars, camera, mist, index, width, here, layers, onward)
+        follow_chunk(at, mist, even, bounces, index, here, onward, layers)

@@ -27,6 +27,7 @@ from lunar_haze.core.transport.air_pixels import (
     read_volume,
     spread,
 )
+from lunar_haze.core.transport.air_values import Air, Change, Pixels, Slices, Spotlight, Spotlights
 from lunar_haze.core.transport.air_ways import Ways, ways_of, weighed_sky
 from lunar_haze.core.transport.camera_row import HEIGHT, WIDTH
 from lunar_haze.core.transport.scene import SceneArrays
@@ -135,25 +136,32 @@ class ViewAir:
     def _lamp(self, grid: LightGrid, spot: int, ways: Ways, bounds: Bounds | None = None) -> NDArray[np.float32]:
         """Cumulative airlight of a lamp or a sun (rows, columns, slices + 2), as of `integrate_lamp`."""
         pixels, light, (rows, columns, slices) = self._pixels, grid.spots[spot], grid.shape
-        last, ends = pixels.slices(grid.shape)
+        last, _ends = pixels.slices(grid.shape)
         scattered, below = self.along(grid.shape)
         volume = pixels.room((rows, columns, slices + 2), 2)
         integrate_lamp(
-            int(light[KIND]), light, pixels.camera, self._packed, ways.depths, ways.glow, ways.bed, pixels.reach,
-            nb.get_num_threads(), bounds or (0, columns, 0, rows), last, scattered, below, ends, grid.seen[spot],
-            self._openness(grid, spot), volume,
+            self._spotlight(light, ways), self._air(grid.shape), nb.get_num_threads(), bounds or (0, columns, 0, rows),
+            last, Slices(scattered, below), grid.seen[spot], self._openness(grid, spot), volume,
         )  # fmt: skip
         return volume
 
-    def _spread(self, grid: LightGrid, spot: int, ways: Ways, volume: NDArray, colour: NDArray, out: NDArray,
-                bounds: Bounds | None = None) -> None:  # fmt: skip
-        pixels = self._pixels
-        core = core_of(grid.spots[spot], pixels.camera, grid.shape)
-        _last, ends = pixels.slices(grid.shape)
+    def _air(self, grid: tuple[int, int, int]) -> Air:
+        return Air(self._pixels.camera, self._packed, self._pixels.reach, self._pixels.slices(grid)[1])
+
+    @staticmethod
+    def _spotlight(light: NDArray[np.float32], ways: Ways) -> Spotlight:
+        return Spotlight(int(light[KIND]), light, ways.depths, np.array(ways.glow, np.float32), ways.bed)
+
+    def _spread(
+        self, grid: LightGrid, spot: int, ways: Ways, volume: NDArray, colour: NDArray, out: NDArray,
+        bounds: Bounds | None = None,
+    ) -> None:  # fmt: skip
+        pixels, light = self._pixels, grid.spots[spot]
+        size = Pixels(pixels.width, pixels.height, pixels.directions, pixels.at)
         spread(
-            pixels.width, pixels.height, pixels.camera, self._packed, ways.depths, ways.glow, grid.spots[spot],
-            nb.get_num_threads(), pixels.directions, pixels.at, ends, *self.along(grid.shape), grid.seen[spot], volume,
-            colour.astype(np.float32), *core, bounds or (0, pixels.width, 0, pixels.height), out,
+            self._spotlight(light, ways), self._air(grid.shape), nb.get_num_threads(), size,
+            Slices(*self.along(grid.shape)), grid.seen[spot], volume, colour.astype(np.float32),
+            core_of(light, pixels.camera, grid.shape), bounds or (0, pixels.width, 0, pixels.height), out,
         )  # fmt: skip
 
     def _read(self, volume: NDArray[np.float32], tint: NDArray, out: NDArray[np.float32]) -> None:
@@ -166,7 +174,7 @@ class ViewAir:
     def add_airlight(self, grid: LightGrid, s: SceneArrays, out: NDArray[np.float32]) -> None:
         """Add the air part of one source's layer to ``out`` (pixels, 3); ``s`` are the place's arrays."""
         if grid.directions is not None:
-            self._read(self._sky(grid), self._medium.albedo, out)
+            self._read(self._sky(grid), np.asarray(self._medium.albedo), out)
             return
         for spot in range(len(grid.spots)):
             ways = self._ways(grid, spot)
@@ -197,20 +205,21 @@ class ViewAir:
         beds = np.zeros((len(spots), max(len(w.bed) for w in ways)), np.float32)
         for bed, way in zip(beds, ways):
             bed[: len(way.bed)] = way.bed
-        last, ends = pixels.slices(shape)
+        last, _ends = pixels.slices(shape)
         total = pixels.room((ROWS, COLUMNS, SLICES + 2, 3), 6)
-        gather(
-            pixels.camera, self._packed, pixels.reach, nb.get_num_threads(), last, ends, *self.along(shape), lights,
-            colours, np.array([w.glow for w in ways], np.float32), beds, cores,
+        lamps = Spotlights(
+            lights, colours, np.array([w.glow for w in ways], np.float32), beds, cores,
             addresses([grid.seen[n] for grid, n, _gain in spots]), addresses(open_to),
-            addresses([w.depths for w in ways]), ways[0].depths.shape, skies, total,
+            addresses([w.depths for w in ways]),
         )  # fmt: skip
+        along, coarse = Slices(*self.along(shape)), ways[0].depths.shape
+        gather(self._air(shape), nb.get_num_threads(), last, along, lamps, coarse, skies, total)
         self._read(total, np.ones(3), out)
         for (grid, n, _gain), way, colour, core in zip(spots, ways, colours, cores):
             bounds = core_bounds(core, pixels.width, pixels.height, shape)
             if bounds is not None:
                 volume = self._lamp(grid, n, way, bounds[1])
-                keep_own(*core, bounds[1], volume)
+                keep_own(core[0], core[1], bounds[1], volume)
                 self._spread(grid, n, way, volume, colour, out, bounds[0])
 
     def depth_seen(self) -> NDArray[np.float32]:
@@ -241,7 +250,8 @@ class ViewAir:
             self._before = packed.tobytes()
         firsts = np.cumsum([0] + [len(grid.spots) for grid in grids])
         dim_surfaces(
-            np.concatenate([grid.spots for grid in grids]), firsts, pixels.camera, packed, self._packed, threads,
+            np.concatenate([grid.spots for grid in grids]), firsts,
+            Change(pixels.camera, packed, self._packed), threads,
             pixels.depth, pixels.directions, change, column_change, pool.reshape(len(pool), -1),
             np.asarray(slots, np.int64), np.ascontiguousarray(gains, np.float32), out.reshape(-1),
         )  # fmt: skip

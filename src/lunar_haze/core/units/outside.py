@@ -19,13 +19,16 @@ _KEPT: list[Any] = []
 
 
 @intrinsic
-def as_pointer(typing_context, address):
-    """An integer address as an untyped pointer."""
+def _as_pointer(typing_context, address):
 
     def generate(context, builder, signature, arguments):
         return builder.inttoptr(arguments[0], cgutils.voidptr_t)
 
     return types.voidptr(address), generate
+
+
+#: An integer address as an untyped pointer; the type checker does not see how numba calls it.
+as_pointer: Any = _as_pointer
 
 
 def outside(signature: Any) -> Callable[[Callable], Any]:

@@ -7,6 +7,7 @@ the ticket hut with its net loft stands north of it, the far bank lies at x = -1
 import math
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -189,7 +190,7 @@ def _looks_and_pictures() -> tuple[list[Look], list[Picture]]:
         Picture("rust", draw.rust(rng)),
         Picture("tin", draw.corrugated(rng)),
     ]
-    cut = {"cutout": True, "double_sided": True, "roughness": 0.85}
+    cut: dict[str, Any] = {"cutout": True, "double_sided": True, "roughness": 0.85}
     looks = [
         Look("planks", base="grey boards", roughness=0.8),
         Look("posts", (0.75, 0.70, 0.66), base="grey boards", roughness=0.85),

@@ -50,7 +50,10 @@ def join(solids: list[Solid]) -> Solid:
 
 def box(centre: tuple[float, float, float], size: tuple[float, float, float]) -> Solid:
     """An axis-aligned box; u runs along each face's longer side."""
-    positions, normals, uvs, triangles = [], [], [], []
+    positions: list[NDArray] = []
+    normals: list[NDArray] = []
+    uvs: list[tuple[float, float]] = []
+    triangles: list[list[int]] = []
     half = np.asarray(size) / 2
     for axis in range(3):
         for sign in (-1.0, 1.0):

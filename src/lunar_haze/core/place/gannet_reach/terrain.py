@@ -53,7 +53,7 @@ def growth(x: NDArray, y: NDArray, z: NDArray, rng: np.random.Generator) -> list
     """Reed clumps on wet margins and trees on the far bank."""
 
     def height_at(px: float, py: float) -> float:
-        i, j = np.searchsorted(y, py), np.searchsorted(x, px)
+        i, j = int(np.searchsorted(y, py)), int(np.searchsorted(x, px))
         return float(z[min(max(i, 0), len(y) - 1), min(max(j, 0), len(x) - 1)])
 
     pieces = []
