@@ -188,9 +188,13 @@ def _near(place: PackedPlace, document: Document) -> list:
         # Sixteen pixels a block: what grain is left does not count.
         blocks = [p.astype(float).reshape(45, 4, 80, 4, 3).mean((1, 3)) for p in shown]
         rms = float(np.sqrt(np.mean((blocks[0] - blocks[1]) ** 2)) / blocks[1].mean())
-        rows.append((f"live against refined, {name} at {shot_name}, visibility x 1.6, tone mapped", f"{rms:.1%}", "at most 2 %"))
+        rows.append(
+            (f"live against refined, {name} at {shot_name}, visibility x 1.6, tone mapped", f"{rms:.1%}", "at most 2 %")
+        )
         if shot_name == "Loft":
-            rows.append(("... how far its shafts lie apart, in pixels of 960x540", f"{3 * _apart(*shown):.2f}", "at most 1"))
+            rows.append(
+                ("... how far its shafts lie apart, in pixels of 960x540", f"{3 * _apart(*shown):.2f}", "at most 1")
+            )
     SHEET.parent.mkdir(exist_ok=True)
     oiio.ImageBuf(np.ascontiguousarray(np.concatenate(sheet, 0))).write(str(SHEET))
     return rows
@@ -224,7 +228,9 @@ def _slabs() -> list:
         abs(_seen_from(_slab(5.0), mu, False, HALF_SKY, 256) * math.sqrt(3) * (5.0 + 2 * 0.710446) / h - 1)
         for mu, h in H_OF.items()
     )
-    rows.append(("transmission of a slab of depth 5 against H (Chandrasekhar, table XI)", f"{through:.2%}", "at most 1 %"))
+    rows.append(
+        ("transmission of a slab of depth 5 against H (Chandrasekhar, table XI)", f"{through:.2%}", "at most 1 %")
+    )
     back = 0.0
     for albedo in (0.5, 0.9):
         for mu in (0.3, 0.8):

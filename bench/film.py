@@ -154,10 +154,15 @@ def main() -> None:
         for column, pick in enumerate(dict.fromkeys(picks)):
             at, rgb = frames[pick]
             sheet.paste(Image.fromarray(rgb).resize(SIZE, Image.Resampling.BOX), (column * (width + 4), y + 20))
-            pen.text((column * (width + 4) + 2, y + 4), f"{name}  {at:.2f} s" if not column else f"{at:.2f} s", "#dddddd")
+            pen.text(
+                (column * (width + 4) + 2, y + 4), f"{name}  {at:.2f} s" if not column else f"{at:.2f} s", "#dddddd"
+            )
         session.undo()
         worst_told = f"worst {off[worst]:.1f} codes at {times[worst]:.2f} s"
-        print(f"{name:<20} {len(frames):3d} pictures, first {times[0]:.2f} s, {worst_told}, clean after {times[-1]:.1f} s", flush=True)
+        print(
+            f"{name:<20} {len(frames):3d} pictures, first {times[0]:.2f} s, {worst_told}, clean after {times[-1]:.1f} s",
+            flush=True,
+        )
         sheet.save(sys.argv[1])
     window.close()
 

@@ -75,7 +75,9 @@ def _edited(seed: int, template: Path) -> tuple[float, str]:
         for path in template.iterdir():
             shutil.copy(path, folder / path.name)
         process = subprocess.Popen(
-            [sys.executable, "-c", _EDITOR, str(work), str(folder / "state"), str(seed)], stdout=subprocess.PIPE, text=True
+            [sys.executable, "-c", _EDITOR, str(work), str(folder / "state"), str(seed)],
+            stdout=subprocess.PIPE,
+            text=True,
         )
         told = [process.stdout.readline().split()]
         time.sleep(float(chance.uniform(0.1, 3.0)))
@@ -111,7 +113,10 @@ def editing(count: int) -> Rows:
         interrupted.write_yard(template / "yard.obj")
         document = load(ROOT / "demo" / "gannet-reach.haze")[0]
         spec = attrs.evolve(document.place, path=str(template / "yard.obj"))
-        save(attrs.evolve(document, place=spec, looks=document.looks[:2], current_look=document.looks[0].name), template / "work.haze")
+        save(
+            attrs.evolve(document, place=spec, looks=document.looks[:2], current_look=document.looks[0].name),
+            template / "work.haze",
+        )
         ends = list(pool.map(lambda seed: _edited(seed, template), range(count)))
     for seed, (lost, wrong) in enumerate(ends):
         if wrong or lost > 1.0:

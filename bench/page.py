@@ -8,7 +8,9 @@ from pathlib import Path
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "bench.md"
 Rows = list[tuple[str, ...]]
-_HEAD = "# Measured\n\nMachines are noisy: ratios within one run tell more than seconds. Each section says what makes it.\n"
+_HEAD = (
+    "# Measured\n\nMachines are noisy: ratios within one run tell more than seconds. Each section says what makes it.\n"
+)
 
 
 def table(rows: Rows, heads: tuple[str, ...] = ("what", "measured", "bar")) -> str:

@@ -72,9 +72,7 @@ def kernels(rows: list) -> float:
     raw, whole = min(p[0] for p in pairs), min(p[1] for p in pairs)
     rate = len(rays) / raw / 1e6
     rows.append(("raw rays: those of one pass, recorded and traced again", f"{rate:.1f} million/s", ""))
-    rows.append(
-        ("whole pass over raw tracing of its rays (1 source, 2 bounces)", f"{raw / whole:.2f}", "at least 0.5")
-    )
+    rows.append(("whole pass over raw tracing of its rays (1 source, 2 bounces)", f"{raw / whole:.2f}", "at least 0.5"))
     single, double = [], []
     for _ in range(5):
         for count, taken in ((1, single), (threads, double)):
@@ -240,13 +238,18 @@ def service(rows: list, rate: float) -> None:
         until(2, 4)
         halves, times = [], []
         for number in range(3, 7):
-            sources = [attrs.evolve(s, shape=Ball((0.2 * number, 6, 3.5), 0.1)) if s.id == "window" else s for s in night.sources]
+            sources = [
+                attrs.evolve(s, shape=Ball((0.2 * number, 6, 3.5), 0.1)) if s.id == "window" else s
+                for s in night.sources
+            ]
             moved = attrs.evolve(night, sources=tuple(sources))
             asked = time.perf_counter()
             client.want(frame_request(number, spec, shot, moved, (640, 360), 4))
             halves.append(until(number, 0) - asked)
             times.append(until(number, 1) - asked)
-        moved_words = "one lamp of 7 moved in mist, 640x360, to its first denoised picture (the lamp's share at half size)"
+        moved_words = (
+            "one lamp of 7 moved in mist, 640x360, to its first denoised picture (the lamp's share at half size)"
+        )
         rows.append((moved_words, scaled(min(halves), rate), "at most 0.5 s"))
         rows.append(("... to a whole pass of it denoised", scaled(min(times), rate), "at most 0.6 s"))
         client.close()
@@ -258,7 +261,13 @@ def sky(rows: list, rate: float) -> None:
     tables_of(Atmosphere())
     domes = iter(ClearSky(20.0 + 0.01 * n, 120.0) for n in range(1000))
     dome_radiance(next(domes))
-    rows.append(("sky map of a new hour, 512x256", f"{1e3 * best(lambda: dome_radiance(next(domes)), 9):.0f} ms", "at most 40 ms"))
+    rows.append(
+        (
+            "sky map of a new hour, 512x256",
+            f"{1e3 * best(lambda: dome_radiance(next(domes)), 9):.0f} ms",
+            "at most 40 ms",
+        )
+    )
     rows.append(("its level alone", f"{1e3 * best(lambda: dome_illuminance_lx(next(domes)), 9):.0f} ms", ""))
     airs = iter(Atmosphere(visibility_km=20.0 + n) for n in range(100))
     keep_tables_in(None)

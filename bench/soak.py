@@ -62,7 +62,21 @@ class Hand:
         self.acts += 1
         document = session.document
         look = document.look
-        kinds = ("dimmer", "move", "hour", "air", "look", "shot", "undo", "add", "delete", "pin", "choose", "size", "save")
+        kinds = (
+            "dimmer",
+            "move",
+            "hour",
+            "air",
+            "look",
+            "shot",
+            "undo",
+            "add",
+            "delete",
+            "pin",
+            "choose",
+            "size",
+            "save",
+        )
         kind = str(chance.choice(kinds, p=[0.2, 0.16, 0.1, 0.12, 0.06, 0.05, 0.1, 0.05, 0.05, 0.02, 0.06, 0.02, 0.01]))
         source = look.sources[int(chance.integers(len(look.sources)))] if look.sources else None
         if kind == "dimmer" and source:
@@ -127,7 +141,14 @@ def soak(minutes: float) -> list[tuple[str, ...]]:
         number = client.process_id
         now = time.monotonic() - started
         samples.append(
-            (now, process_bytes(), process_bytes(number), _descriptors("self"), _descriptors(number), threading.active_count())
+            (
+                now,
+                process_bytes(),
+                process_bytes(number),
+                _descriptors("self"),
+                _descriptors(number),
+                threading.active_count(),
+            )
         )
         if len(samples) % 12 == 0:
             print("  {:5.0f} s  window {:.0f} MB  rendering {:.0f} MB  descriptors {} {}  threads {}".format(

@@ -19,7 +19,9 @@ sys.path.insert(0, str(ROOT / "bench"))
 from page import table, write
 
 
-def _started(start: Path, cwd: Path, arguments: tuple[str, ...], before: tuple[str, ...] = (), **env: str) -> tuple[bool, str]:
+def _started(
+    start: Path, cwd: Path, arguments: tuple[str, ...], before: tuple[str, ...] = (), **env: str
+) -> tuple[bool, str]:
     done = subprocess.run(
         [*before, str(start), *arguments], cwd=cwd, capture_output=True, text=True, env=os.environ | env, timeout=1500
     )

@@ -60,7 +60,7 @@ def main() -> None:
     height = 30 + ROW * len(LINES)
     text = (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" width="{WIDTH}" height="{height}">'
-        '<style>text { font: 14px sans-serif; fill: #e8e4d8 }</style>'
+        "<style>text { font: 14px sans-serif; fill: #e8e4d8 }</style>"
         '<defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto">'
         '<path d="M0 0 L8 4 L0 8 Z" fill="#7a8a94"/></marker></defs>'
         f'<rect width="{WIDTH}" height="{height}" fill="#15191c"/>{"".join(parts)}</svg>\n'

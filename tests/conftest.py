@@ -24,9 +24,7 @@ def _sky_tables(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(autouse=True)
-def _own_folders(
-    tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch, _sky_tables: Path
-) -> None:
+def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch, _sky_tables: Path) -> None:
     base = tmp_path_factory.mktemp("home")
     cache = base / "xdg_cache_home" / "lunar-haze"
     cache.mkdir(parents=True)

@@ -82,7 +82,11 @@ class File:
             body = self.data + b"\0" * (-len(self.data) % 4)
             head = struct.pack("<4sII", b"glTF", 2, 28 + len(text) + len(body))
             path.write_bytes(
-                head + struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(body), 0x004E4942) + body
+                head
+                + struct.pack("<II", len(text), 0x4E4F534A)
+                + text
+                + struct.pack("<II", len(body), 0x004E4942)
+                + body
             )
         for name, data in self.extra.items():
             (path.parent / name).write_bytes(data)

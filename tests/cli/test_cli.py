@@ -171,8 +171,16 @@ def test_numbers_are_listed_and_set_by_their_names(tmp_path, demo):
     assert lines["air: visibility"].endswith("m")
     assert lines["camera: f-number"] == "pinhole"
     done = run(
-        "set", str(demo), "air: visibility = 80 m", "cool side: dimmer += 1/3", "cool side: dimmer+=1/3", "camera: exposure = -1",
-        "--look", "lamplit wait", "-o", str(work),
+        "set",
+        str(demo),
+        "air: visibility = 80 m",
+        "cool side: dimmer += 1/3",
+        "cool side: dimmer+=1/3",
+        "camera: exposure = -1",
+        "--look",
+        "lamplit wait",
+        "-o",
+        str(work),
     )
     assert done.returncode == 0, done.stderr
     before, after = (load(path)[0].look_named("lamplit wait") for path in (demo, work))
@@ -186,11 +194,32 @@ def test_numbers_are_listed_and_set_by_their_names(tmp_path, demo):
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("no such lamp: level = 2", "nothing called"), ("air: warmth = 2", "has no"), ("air visibility 3", "sets nothing"),
-        ("air: visibility = 3 lx", "does not fit"), ("air: anisotropy = 7", "takes"), ("air: visibility = x", "not a number"),
+        ("no such lamp: level = 2", "nothing called"),
+        ("air: warmth = 2", "has no"),
+        ("air visibility 3", "sets nothing"),
+        ("air: visibility = 3 lx", "does not fit"),
+        ("air: anisotropy = 7", "takes"),
+        ("air: visibility = x", "not a number"),
     ],
 )
 def test_numbers_that_cannot_be_set_are_told_and_nothing_is_written(tmp_path, demo, text, words):
     done = run("set", str(demo), text, "-o", str(tmp_path / "a.haze"), expect=1)
     assert words in done.stderr
     assert not (tmp_path / "a.haze").exists()
+
+
+@pytest.mark.workers
+def test_readings_tell_shares_that_add_up_and_sentences(demo):
+    asked = ("readings", demo, "--shot", "Waiting", "--look", "lamplit wait", "--size", "96x54", "--passes", 2)
+    facts = json.loads(run(*asked, "--json").stdout)
+    assert sum(s["of_frame"] for s in facts["sources"]) == pytest.approx(1.0, abs=1e-3)
+    assert 0 <= facts["levels"]["over"] <= 1
+    assert 5 <= len(facts["palette"]["colours"]) <= 8
+    lines = run(*asked).stdout.splitlines()
+    assert any(line.startswith("key to fill") for line in lines)
+    assert any("stops about mid grey" in line for line in lines)
+
+
+def test_readings_of_a_look_that_is_not_there_say_so(demo):
+    told = run("readings", demo, "--look", "no such look", expect=1).stderr
+    assert "no such look" in told

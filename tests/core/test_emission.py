@@ -223,7 +223,11 @@ def test_a_moon_of_any_phase_gives_its_lux_from_its_lit_side(phase):
 
 
 def test_rows_hold_right_handed_frames():
-    for shape in (Sun(20.0, 300.0), Sun(20.0, 300.0, 0.5, False, "moon", 70.0, 200.0), *(p.values[0] for p in LAMPS[1:])):
+    for shape in (
+        Sun(20.0, 300.0),
+        Sun(20.0, 300.0, 0.5, False, "moon", 70.0, 200.0),
+        *(p.values[0] for p in LAMPS[1:]),
+    ):
         row = packed(shape).rows[0].astype(float)
         assert len(row) == COLUMNS
         axis, side, up = (row[i : i + 3] for i in (AXIS, SIDE, UP))
@@ -246,7 +250,9 @@ def test_clouds_weaken_the_sun_by_their_patches_alone():
     assert above[:, 4].mean() == pytest.approx(full, rel=1e-5), "over the clouds the sun is clear"
 
 
-@pytest.mark.parametrize("dome", [ClearSky(15.0, 70.0), ClearSky(-8.0, 200.0), Gradient((0.1, 0.2, 0.9), (0.9, 0.8, 0.7))])
+@pytest.mark.parametrize(
+    "dome", [ClearSky(15.0, 70.0), ClearSky(-8.0, 200.0), Gradient((0.1, 0.2, 0.9), (0.9, 0.8, 0.7))]
+)
 @pytest.mark.parametrize("rows", [64, 256])
 def test_a_sky_is_sampled_by_its_light_and_integrates_to_it(dome, rows):
     """Of a map of 256 rows a coarser table is drawn from: the light is still the map's."""
@@ -268,7 +274,9 @@ def test_a_sky_is_sampled_by_its_light_and_integrates_to_it(dome, rows):
 def test_a_sky_looks_as_its_map_does():
     dome = ClearSky(15.0, 70.0)
     picture = dome_map(dome, 64, 128)
-    directions = np.array([direction_of(a, z) for a, z in ((60.0, 10.0), (30.0, 200.0), (5.0, 70.0), (80.0, 300.0))], np.float32)
+    directions = np.array(
+        [direction_of(a, z) for a, z in ((60.0, 10.0), (30.0, 200.0), (5.0, 70.0), (80.0, 300.0))], np.float32
+    )
     out = np.zeros((4, 4), np.float32)
     _sky(packed(Sky(dome)), directions, out)
     for direction, value in zip(directions, out):

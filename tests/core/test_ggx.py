@@ -38,9 +38,7 @@ def _sample(table, view, numbers, rgb, metallic, roughness, out):
     viewed = Viewed(view[0], view[1], view[2], rgb[0], rgb[1], rgb[2], metallic, roughness)
     share = seen_from(table, MEAN, viewed)[0]
     for k in range(numbers.shape[0]):
-        out[k, 0], out[k, 1], out[k, 2] = sample_direction(
-            viewed, share, numbers[k, 0], numbers[k, 1], numbers[k, 2]
-        )
+        out[k, 0], out[k, 1], out[k, 2] = sample_direction(viewed, share, numbers[k, 0], numbers[k, 1], numbers[k, 2])
 
 
 @nb.njit
@@ -79,7 +77,9 @@ def test_densities_integrate_to_the_share_of_rays_that_leave(rgb, metallic, roug
     density, grain = values.mean(), values.std() / math.sqrt(len(values))
     numbers = np.random.default_rng(5).random((60_000, 3)).astype(np.float32)
     out = np.empty((len(numbers), 3), np.float32)
-    _sample(TABLE, towards(degrees), numbers, np.array(rgb, np.float32), np.float32(metallic), np.float32(roughness), out)
+    _sample(
+        TABLE, towards(degrees), numbers, np.array(rgb, np.float32), np.float32(metallic), np.float32(roughness), out
+    )
     leaving = (out[:, 2] > 0).mean()
     assert density == pytest.approx(leaving, abs=0.01 + 4 * grain)
 
@@ -163,7 +163,10 @@ def test_a_smooth_surface_mirrors_and_a_rough_one_spreads():
 
 
 def test_grazing_light_is_mirrored_more():
-    table = [sum(x * y for x, y in zip(_look_up(TABLE, np.float32(mu), np.float32(0.2)), (0.04, 1.0))) for mu in (0.95, 0.5, 0.15)]
+    table = [
+        sum(x * y for x, y in zip(_look_up(TABLE, np.float32(mu), np.float32(0.2)), (0.04, 1.0)))
+        for mu in (0.95, 0.5, 0.15)
+    ]
     assert table[0] < table[1] < table[2]
 
 

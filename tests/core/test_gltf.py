@@ -64,7 +64,9 @@ def test_what_is_not_read_is_listed(read, name, words):
         assert word in told
 
 
-@pytest.mark.parametrize("name", ["plain", "blend", "mask", "vertex colours", "texture transform", "WebP", "lights", "Draco"])
+@pytest.mark.parametrize(
+    "name", ["plain", "blend", "mask", "vertex colours", "texture transform", "WebP", "lights", "Draco"]
+)
 def test_nothing_false_is_said(read, name):
     assert read(name).notes == ()
 

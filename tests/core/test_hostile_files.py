@@ -117,7 +117,9 @@ def test_a_buffer_that_is_no_ordinary_file(tmp_path, kind):
         load_place(_gltf(tmp_path))
 
 
-@pytest.mark.parametrize("uri", ["../../secret.bin", "%2e%2e/%2e%2e/secret.bin", "/etc/hostname", "file:///etc/hostname"])
+@pytest.mark.parametrize(
+    "uri", ["../../secret.bin", "%2e%2e/%2e%2e/secret.bin", "/etc/hostname", "file:///etc/hostname"]
+)
 def test_a_buffer_outside_the_folder_of_the_set_is_not_read(tmp_path, uri):
     """A document from elsewhere read ``../../etc/shadow`` as a buffer."""
     folder = tmp_path / "one" / "two"

@@ -22,7 +22,9 @@ def copied(tmp_path, monkeypatch):
     return tmp_path / "core"
 
 
-@pytest.mark.parametrize("name", ["transport/lamp_lobes.py", "transport/source_row.py", "units/fast_math.py", "air/kernels.py"])
+@pytest.mark.parametrize(
+    "name", ["transport/lamp_lobes.py", "transport/source_row.py", "units/fast_math.py", "air/kernels.py"]
+)
 def test_what_kernels_call_and_read_counts(copied, name):
     before = kernel_cache.fingerprint()
     path = copied / name

@@ -232,7 +232,9 @@ def test_a_field_that_there_is_not_or_a_wrong_width_is_refused():
 
 
 def test_a_packed_lamp_says_what_its_value_says():
-    beam = Beam((1.0, 2.0, 3.0), (1.0, 2.0, 0.0), radius_m=0.1, cone_deg=30.0, shutters=(0.1, 0.2, 0.3, 0.4), reach_m=9.0)
+    beam = Beam(
+        (1.0, 2.0, 3.0), (1.0, 2.0, 0.0), radius_m=0.1, cone_deg=30.0, shutters=(0.1, 0.2, 0.3, 0.4), reach_m=9.0
+    )
     order = np.arange(len(FLOOR.triangles))
     packed = SOURCE.read(pack_lights([Lit(beam)], FLOOR, order, 16).rows[0].astype(float))
     assert np.allclose(packed["position"], beam.position)

@@ -22,9 +22,7 @@ EVEN = Sky(Gradient((1.0, 1.0, 1.0), (1.0, 1.0, 1.0)), follows_hour=False)
 
 def _room():
     """A dark room of 6 x 6 x 4 m with a slatted wall to the east."""
-    slats = [
-        (face([(3, y, 0), (3, y + 0.3, 0), (3, y + 0.3, 4), (3, y, 4)]), BLACK) for y in np.arange(-3.0, 3.0, 0.5)
-    ]
+    slats = [(face([(3, y, 0), (3, y + 0.3, 0), (3, y + 0.3, 4), (3, y, 4)]), BLACK) for y in np.arange(-3.0, 3.0, 0.5)]
     walls = [
         face([(-3, -3, 0), (-3, 3, 0), (-3, 3, 4), (-3, -3, 4)]),
         face([(-3, -3, 0), (3, -3, 0), (3, -3, 4), (-3, -3, 4)]),
@@ -114,7 +112,9 @@ def test_the_live_way_is_near_in_mist_of_every_kind(medium, within, shape):
 def test_the_whole_picture_at_once_is_the_sum_of_its_layers():
     view = View(Camera((-8.0, -8.0, 2.0), (0.0, 2.0, 1.2), 28.0), 96, 54)
     # Before the sky a post ends what its columns see into, beside others that see on.
-    posts = [(face([(x, -2, 0), (x + 0.9, -2, 0), (x + 0.9, -2, 6), (x, -2, 6)]), BLACK) for x in np.arange(-9.0, 6.0, 2.6)]
+    posts = [
+        (face([(x, -2, 0), (x + 0.9, -2, 0), (x + 0.9, -2, 6), (x, -2, 6)]), BLACK) for x in np.arange(-9.0, 6.0, 2.6)
+    ]
     frame = Frame(PackedPlace(place_of((floor(40.0), WHITE), *posts)), view)
     frame.add_guides(1)
     shapes = (

@@ -245,7 +245,9 @@ def test_a_map_that_holds_cd_m2_comes_back_at_its_own_level(tmp_path):
     assert read_panorama(tmp_path / "dusk.exr").level_lx == pytest.approx(illuminance_lx(sky), rel=0.01)
 
 
-@pytest.mark.parametrize(("grey", "kind", "low", "high"), [(8, "night", 0.01, 5), (60, "dusk", 5, 500), (180, "day", 2000, 50_000)])
+@pytest.mark.parametrize(
+    ("grey", "kind", "low", "high"), [(8, "night", 0.01, 5), (60, "dusk", 5, 500), (180, "day", 2000, 50_000)]
+)
 def test_a_photograph_without_a_unit_begins_at_the_level_of_its_kind(tmp_path, grey, kind, low, high):
     """A night photograph at 5,000 lx is white."""
     path = tmp_path / "kind.jpg"

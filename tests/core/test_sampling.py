@@ -225,7 +225,9 @@ def test_short_functions_keep_to_the_errors_they_state(kind, x, true, relative, 
 
 def test_angles_of_points_keep_their_digits_on_either_side():
     turn = np.concatenate([np.geomspace(1e-12, 1.0, 5_000), np.linspace(0.0, np.pi, 5_001)])
-    points = (np.stack([np.cos(turn), np.sin(turn)], -1) * np.geomspace(1e-3, 1e4, len(turn))[:, None]).astype(np.float32)
+    points = (np.stack([np.cos(turn), np.sin(turn)], -1) * np.geomspace(1e-3, 1e4, len(turn))[:, None]).astype(
+        np.float32
+    )
     out = np.empty(len(points), np.float32)
     _angles(points, out)
     true = np.arctan2(points[:, 1].astype(float), points[:, 0].astype(float))

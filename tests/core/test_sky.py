@@ -138,8 +138,12 @@ def test_no_sky_has_a_negative_channel_or_a_green_or_purple_cast(sun, clouds):
     # Distance from the daylight and blackbody colours in CIE 1960 v at the same u: neither green nor purple.
     u, v = 4 * x / (-2 * x + 12 * y + 3), 6 * y / (-2 * x + 12 * y + 3)
     t = np.geomspace(1000.0, 15000.0, 400)
-    locus_u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
-    locus_v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    locus_u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (
+        1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t
+    )
+    locus_v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (
+        1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t
+    )
     warm = u > locus_u.min() + 0.002
     off = v[warm] - np.interp(u[warm], locus_u[::-1], locus_v[::-1])
     assert off.max() < 0.022, "green"
@@ -154,7 +158,9 @@ def test_the_sky_is_continuous_through_the_day():
 
 
 def test_haze_greys_the_sky_and_eats_the_glow():
-    clear, hazy = (dome_radiance(ClearSky(40.0, 180.0, weather=Weather(Atmosphere(visibility_km=v)))) for v in (54.7, 8.0))
+    clear, hazy = (
+        dome_radiance(ClearSky(40.0, 180.0, weather=Weather(Atmosphere(visibility_km=v)))) for v in (54.7, 8.0)
+    )
     top = slice(0, 60)
     assert np.ptp(hazy[top].mean((0, 1)) / hazy[top].mean()) < np.ptp(clear[top].mean((0, 1)) / clear[top].mean())
     sun_clear, sun_hazy = (sun_light(Atmosphere(visibility_km=v), 8.0) for v in (54.7, 8.0))
@@ -275,7 +281,9 @@ def test_maps_integrate_to_closed_forms():
 def test_the_level_is_the_same_at_any_size_of_map(sun):
     sky = ClearSky(sun, 77.0)
     for height in (128, 256, 512):
-        assert illuminance_lx(dome_radiance(sky, height, 2 * height)) == pytest.approx(dome_illuminance_lx(sky), rel=0.005)
+        assert illuminance_lx(dome_radiance(sky, height, 2 * height)) == pytest.approx(
+            dome_illuminance_lx(sky), rel=0.005
+        )
 
 
 def test_turning_the_sun_turns_the_sky():
@@ -308,7 +316,9 @@ def test_sun_patches_average_to_the_mean_share_and_repeat():
 
 def test_weather_dims_the_day():
     clear = dome_illuminance_lx(ClearSky(40.0, 180.0)) + 60_000
-    overcast, storm = (dome_illuminance_lx(ClearSky(40.0, 180.0, weather=Weather(clouds=CLOUDS[c]))) for c in ("overcast", "storm"))
+    overcast, storm = (
+        dome_illuminance_lx(ClearSky(40.0, 180.0, weather=Weather(clouds=CLOUDS[c]))) for c in ("overcast", "storm")
+    )
     assert clear > overcast > 1.8 * storm
     assert mean_sun_share(CLOUDS["overcast"], 0.6) < 1e-3
 
@@ -399,3 +409,12 @@ def test_zones_on_both_sides_of_greenwich_give_the_moment_they_name(offset):
     sun = ephem.Sun(observer)
     assert found.sun.altitude_deg == pytest.approx(math.degrees(sun.alt), abs=0.02)
     assert found.sun.azimuth_deg == pytest.approx(math.degrees(sun.az), abs=0.05)
+
+
+def test_a_plain_sky_may_have_another_colour_below_the_horizon():
+    """Issue 15, deliver 4: ambient from below."""
+    plain = dome_radiance(Gradient((0.0, 0.0, 1.0), (1.0, 1.0, 1.0)))
+    lit = dome_radiance(Gradient((0.0, 0.0, 1.0), (1.0, 1.0, 1.0), (0.0, 0.5, 0.0)))
+    half = plain.shape[0] // 2
+    np.testing.assert_array_equal(lit[: half - 1], plain[: half - 1])
+    np.testing.assert_allclose(lit[half + 1 :], np.broadcast_to((0.0, 0.5, 0.0), lit[half + 1 :].shape), atol=1e-6)

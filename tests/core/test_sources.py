@@ -350,7 +350,9 @@ def test_a_level_in_lux_stays_within_reason_whatever_the_reach(shape, reach):
     assert canonical(near, 200.0, "lx") == pytest.approx(canonical(shape, 200.0, "lx"), rel=1e-6)
 
 
-@pytest.mark.parametrize(("wide", "narrow", "turn"), [(60.0, 20.0, 0.0), (30.0, 30.0, 0.0), (70.0, 25.0, 90.0), (20.0, 50.0, 30.0)])
+@pytest.mark.parametrize(
+    ("wide", "narrow", "turn"), [(60.0, 20.0, 0.0), (30.0, 30.0, 0.0), (70.0, 25.0, 90.0), (20.0, 50.0, 30.0)]
+)
 def test_an_oval_beam_gives_its_lumens_to_its_oval(wide, narrow, turn):
     """All that it emits arrives on the floor, within its two angles, half at its edge."""
     lamp = OvalBeam(
@@ -373,9 +375,7 @@ def test_an_oval_beam_gives_its_lumens_to_its_oval(wide, narrow, turn):
 
 
 def test_an_oval_beam_on_the_floor_is_as_its_value_says():
-    lamp = OvalBeam(
-        (0.0, 0.0, 4.0), (0.0, 0.0, 0.0), 0.02, edge=0.3, gate_m=50.0, cone_deg=60.0, narrow_deg=20.0
-    )
+    lamp = OvalBeam((0.0, 0.0, 4.0), (0.0, 0.0, 0.0), 0.02, edge=0.3, gate_m=50.0, cone_deg=60.0, narrow_deg=20.0)
     side, up, _axis = lamp.frame()
     for way, far in ((side, 0.0), (side, 1.2), (side, 2.6), (up, 0.5), (up, 1.1)):
         point = np.array(lamp.aim) + far * way

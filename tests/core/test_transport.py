@@ -242,7 +242,8 @@ def test_no_mist_is_identity_and_mist_takes_light_from_surfaces():
 
 
 @pytest.mark.parametrize(
-    "shape", [Sun(40.0, 90.0), Ball((5.0, 4.0, 2.5), 0.1), Beam((4.0, 6.0, 4.0), (0, 3, 0), 0.06), Sky(ClearSky(30.0, 90.0))]
+    "shape",
+    [Sun(40.0, 90.0), Ball((5.0, 4.0, 2.5), 0.1), Beam((4.0, 6.0, 4.0), (0, 3, 0), 0.06), Sky(ClearSky(30.0, 90.0))],
 )
 def test_live_air_agrees_with_refined_air(shape):
     """Through a slatted wall, so that shafts must stand in the same place."""
@@ -285,9 +286,7 @@ def test_the_same_pixels_whatever_the_threads_and_parts():
             while not frame.trace(keys, tiles):
                 pass
         images = [frame.image(k) for k in keys]
-        results.append(
-            [frame.guides.looks, frame.guides.depth] + [i.surface for i in images] + [i.air for i in images]
-        )
+        results.append([frame.guides.looks, frame.guides.depth] + [i.surface for i in images] + [i.air for i in images])
     nb.set_num_threads(threads)
     for other in results[1:]:
         for a, b in zip(results[0], other):
@@ -444,7 +443,11 @@ def test_emphasis_changes_the_grain_of_a_layer_and_not_its_light():
 
 def test_a_sky_lights_the_ground_as_its_map_does():
     # High suns: what comes in low is thrown on by the coat of even a matte ground.
-    for dome in (ClearSky(60.0, 60.0), ClearSky(-5.0, 60.0), ClearSky(45.0, 60.0, weather=Weather(clouds=CLOUDS["broken"]))):
+    for dome in (
+        ClearSky(60.0, 60.0),
+        ClearSky(-5.0, 60.0),
+        ClearSky(45.0, 60.0, weather=Weather(clouds=CLOUDS["broken"])),
+    ):
         picture = lit(FLOOR, down_at(0, 0), Sky(dome), passes=900).surface
         assert math.pi * luminance(picture).mean() == pytest.approx(illuminance_lx(dome_map(dome)), rel=0.005)
 

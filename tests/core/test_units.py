@@ -30,8 +30,20 @@ def test_what_an_artist_types_is_understood(text, unit, current, value):
 
 @pytest.mark.parametrize(
     ("text", "unit"),
-    [("12 m", "lx"), ("bright", "lx"), ("", "lx"), ("1/0", "lx"), ("2 ** 9", "lx"), ("__import__", ""), ("/0", "lx"),
-     ("0 mired", "K"), ("9e999", "lx"), ("+=", "lx"), ("1,2,3", "m"), ("=", "m")],
+    [
+        ("12 m", "lx"),
+        ("bright", "lx"),
+        ("", "lx"),
+        ("1/0", "lx"),
+        ("2 ** 9", "lx"),
+        ("__import__", ""),
+        ("/0", "lx"),
+        ("0 mired", "K"),
+        ("9e999", "lx"),
+        ("+=", "lx"),
+        ("1,2,3", "m"),
+        ("=", "m"),
+    ],
 )
 def test_what_is_no_quantity_is_told_in_a_sentence(text, unit):
     with pytest.raises(QuantityError) as caught:

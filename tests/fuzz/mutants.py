@@ -123,7 +123,9 @@ def mutant(data: bytes, rng: np.random.Generator) -> bytes:
                 stop += 1
             out[end:stop] = _TOKENS[int(rng.integers(len(_TOKENS)))]
         elif how == 6:
-            out[at : at + 4] = struct.pack("<I", int(rng.choice([0, 1, 0x7FFFFFFF, 0xFFFFFFFF, 0x80000000])))[: len(out) - at]
+            out[at : at + 4] = struct.pack("<I", int(rng.choice([0, 1, 0x7FFFFFFF, 0xFFFFFFFF, 0x80000000])))[
+                : len(out) - at
+            ]
         else:
             other = int(rng.integers(len(out)))
             out[at : at + length] = out[other : other + length]
@@ -174,7 +176,13 @@ def damaged(kind: str, good: list[bytes], number: int) -> bytes:
 
 def take(kind: str, data: bytes, folder: Path) -> None:
     """Read a file as the program does. HazeError is an answer; whatever else is raised is a defect."""
-    names = {"mtl": "a.mtl", "haze": "doc.haze", "journal": ".doc.haze.autosave", "settings": "keys.json", "cache": "k.npz"}
+    names = {
+        "mtl": "a.mtl",
+        "haze": "doc.haze",
+        "journal": ".doc.haze.autosave",
+        "settings": "keys.json",
+        "cache": "k.npz",
+    }
     path = folder / names.get(kind, f"a.{kind}")
     path.write_bytes(data)
     try:

@@ -102,7 +102,10 @@ def play(bench: Bench, seed: int, events: int = 30, passes: int = 12) -> dict[st
         # Few tiles at a time, so that passes are broken off anywhere, and steps enough to finish some.
         bench.worker._tiles_at_once = int(rng.integers(1, 12))
         bench.steps(int(rng.choice([0, 1, 2, 3, 5, 9, 40])))
-        act = rng.choice(["move", "back", "fewer", "size", "air", "balance", "again", "kill"], p=[0.3, 0.15, 0.1, 0.1, 0.1, 0.1, 0.1, 0.05])
+        act = rng.choice(
+            ["move", "back", "fewer", "size", "air", "balance", "again", "kill"],
+            p=[0.3, 0.15, 0.1, 0.1, 0.1, 0.1, 0.1, 0.05],
+        )
         if act == "move":
             x, y = rng.uniform(-2, 2, 2)
             shapes = [*shapes[:3], attrs.evolve(shapes[-1], position=(float(x), float(y), 1.2))]

@@ -30,7 +30,9 @@ class Mortal(RenderClient):
     def _spawn(self) -> None:
         channel, other = Channel.pair()
         self._process = subprocess.Popen(
-            [sys.executable, "-c", self.script, str(other.fileno())], pass_fds=[other.fileno()], stdin=subprocess.DEVNULL
+            [sys.executable, "-c", self.script, str(other.fileno())],
+            pass_fds=[other.fileno()],
+            stdin=subprocess.DEVNULL,
         )
         self._born = time.monotonic()
         other.close()

@@ -123,7 +123,9 @@ def test_large_ranges_keep_their_small_values(tmp_path):
     np.testing.assert_allclose(back.air, -values, rtol=2e-5)
 
 
-@pytest.mark.parametrize("fault", ["a file in its place", "no such device", "flipped", "cut", "no passes", "not numbers"])
+@pytest.mark.parametrize(
+    "fault", ["a file in its place", "no such device", "flipped", "cut", "no passes", "not numbers"]
+)
 def test_a_cache_that_cannot_be_used_costs_speed_only(tmp_path, fault):
     """Lines 3 here and 19 of issue 13: never an error, never a wrong layer."""
     folder = tmp_path / "layers"

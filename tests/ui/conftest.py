@@ -70,6 +70,7 @@ def window(qtbot, tmp_path, work):
     theme.apply(QApplication.instance())
     session = Session(tmp_path / "state")
     made = Window(session, InstantBackend(), tmp_path / "state")
+    made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)
     assert made.files.open_path(work)

@@ -75,11 +75,15 @@ def test_the_same_again_by_one_key_and_a_file_that_is_there_is_asked_about(windo
     pick_in(window, "size", "a quarter of it")
     path = sheet.path
     path.write_text("mine")
-    QTest.keyClick(window.picture, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(
+        window.picture, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
     assert window.hand_off.still is None
     assert path.read_text() == "mine"
     monkeypatch.setattr(questions, "ask", lambda *_a, **_k: "replace it")
-    QTest.keyClick(window.picture, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(
+        window.picture, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
     written(window, qtbot)
     assert size_of(path)[:2] == (480, 270)
 

@@ -217,7 +217,10 @@ def test_scale_is_an_edit_like_all_others(session, qtbot):
     session.act("name", document)
     before, size = session.document, np.ptp(session.place.bounds, axis=0)
     session.rescale_place(2.0)
-    qtbot.waitUntil(lambda: session.place is not None and np.allclose(np.ptp(session.place.bounds, axis=0), 2 * size), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: session.place is not None and np.allclose(np.ptp(session.place.bounds, axis=0), 2 * size),
+        timeout=20_000,
+    )
     after = session.document
     assert [s.name for s in after.shots] == [s.name for s in before.shots]
     assert after.shot.camera.position == pytest.approx(tuple(2 * v for v in before.shot.camera.position))
@@ -236,7 +239,7 @@ def test_unknown_fields_are_kept_where_they_were_and_told(work):
     data = json.loads(work.read_text())
     data["looks"][1]["sources"][0]["flicker"] = {"kind": "flame", "seed": 4}
     data["looks"][1]["finish"] = [1, 2, 3]
-    data["shots"][0]["latitude"] = 7.5
+    data["shots"][0]["sway"] = 7.5
     work.write_text(json.dumps(data))
     document, notes = load(work)
     assert any("flicker" in n or "finish" in n for n in notes)
@@ -246,7 +249,7 @@ def test_unknown_fields_are_kept_where_they_were_and_told(work):
     again = json.loads(work.read_text())
     assert again["looks"][0]["sources"][0]["flicker"] == {"kind": "flame", "seed": 4}
     assert again["looks"][0]["finish"] == [1, 2, 3]
-    assert again["shots"][0]["latitude"] == 7.5
+    assert again["shots"][0]["sway"] == 7.5
 
 
 def test_what_was_unread_survives_a_second_loss(work):
@@ -265,7 +268,9 @@ def test_paths_are_relative_where_they_can_be(session, work, tmp_path):
     from lunar_haze.core.sources.model import Sky, Source
 
     dome = Panorama(str(tmp_path / "skies" / "dusk.exr"), "", "linear")
-    session.act("photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx")))
+    session.act(
+        "photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx"))
+    )
     session.save()
     assert '"skies/dusk.exr"' in work.read_text()
     assert str(tmp_path) not in work.read_text()
@@ -408,7 +413,9 @@ def test_missing_files_are_asked_for_and_found_for_all_that_share_a_folder(sessi
     sky = work.parent / "sky.png"
     Image.fromarray(np.full((16, 32, 3), 90, np.uint8)).save(sky)
     dome = Panorama(str(sky), "", "display")
-    session.act("photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx")))
+    session.act(
+        "photo", edits.add_source(session.document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "lx"))
+    )
     session.save()
     elsewhere = tmp_path / "archive"
     elsewhere.mkdir()
@@ -416,7 +423,9 @@ def test_missing_files_are_asked_for_and_found_for_all_that_share_a_folder(sessi
         path.replace(elsewhere / path.name)
     asked = []
     other = Session(tmp_path / "state2")
-    other.open_path(work, ask_missing=lambda missing: asked.extend(missing) or elsewhere / work.with_suffix(".glb").name)
+    other.open_path(
+        work, ask_missing=lambda missing: asked.extend(missing) or elsewhere / work.with_suffix(".glb").name
+    )
     assert {p.name for p in asked} == {work.with_suffix(".glb").name, "sky.png"}
     assert other.document.place.path == str(elsewhere / work.with_suffix(".glb").name)
     assert other.document.look.source("p").shape.dome.path == str(elsewhere / "sky.png")

@@ -73,7 +73,9 @@ def test_other_scenes_are_offered(window, tmp_path, qtbot):
     path = write_case("two scenes", tmp_path)
     assert load_place(path).scenes == ("day set", "night set")
     assert window.files.open_path(path, 1.0)
-    qtbot.waitUntil(lambda: window.session.place is not None and len(window.session.place.triangles) == 2, timeout=10_000)
+    qtbot.waitUntil(
+        lambda: window.session.place is not None and len(window.session.place.triangles) == 2, timeout=10_000
+    )
     window.session.show_scene("night set")
     qtbot.waitUntil(lambda: len(window.session.place.triangles) == 4, timeout=10_000)
     window.session.undo()

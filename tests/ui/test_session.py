@@ -9,10 +9,11 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.journal import beside as journal_beside
 from lunar_haze.core.errors import PlaceError
+from lunar_haze.core.place.plan_map import SIDES
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.ui import bridge as bridge_module
-from lunar_haze.ui.plan_drawing import SIDES, flat, moved_in
+from lunar_haze.ui.plan_drawing import flat, moved_in
 from lunar_haze.ui.session import Session
 from tests.ui.conftest import dimmed
 

@@ -130,8 +130,13 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
     # Its tables are made aside; meanwhile the window lives and the picture stays.
     qtbot.waitUntil(lambda: is_ready(look_of(window).weather.atmosphere), timeout=30_000)
     qtbot.waitUntil(
-        lambda: window.bridge._request.layers
-        and any(getattr(s.shape, "dome", None) == source(window, "sky").shape.dome for s in window.bridge._request.layers),
+        lambda: (
+            window.bridge._request.layers
+            and any(
+                getattr(s.shape, "dome", None) == source(window, "sky").shape.dome
+                for s in window.bridge._request.layers
+            )
+        ),
         timeout=30_000,
     )
     combo(window, "clouds").textActivated.emit("broken")
@@ -146,7 +151,11 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
 
 def test_what_a_sky_does_can_be_switched(window):
     window.session.choose("sky")
-    for text, field in (("lights the place", "lights"), ("the camera sees it", "seen"), ("seen in bounced light", "bounces")):
+    for text, field in (
+        ("lights the place", "lights"),
+        ("the camera sees it", "seen"),
+        ("seen in bounced light", "bounces"),
+    ):
         assert getattr(source(window, "sky").shape, field)
         box(window, text).click()
         assert not getattr(source(window, "sky").shape, field)

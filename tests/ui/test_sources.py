@@ -221,7 +221,7 @@ def test_dragging_an_aimed_lamp_keeps_its_distance(window):
 
 def test_the_plan_is_seen_from_the_side_and_moves_heights_there(window, qtbot):
     lamp = put(window, "ball", (-20.0, 1.0, 1.0))
-    qtbot.waitUntil(lambda: window.plan._relief is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.plan.ground.drawing is not None, timeout=20_000)
     key(window, Qt.Key.Key_V)
     assert window.plan.side == "south"
     window.plan.repaint()
@@ -343,7 +343,9 @@ def test_a_helper_light_goes_through_a_gap_that_is_looked_through(window, qtbot)
     index = window.session.index()
     # Where the lens looks out between the slats.
     grid = [(x, y) for x in np.linspace(0.1, 0.9, 60) for y in np.linspace(0.2, 0.8, 30)]
-    rays = [camera.ray(x * shot.frame_width, y * shot.frame_height, shot.frame_width, shot.frame_height) for x, y in grid]
+    rays = [
+        camera.ray(x * shot.frame_width, y * shot.frame_height, shot.frame_width, shot.frame_height) for x, y in grid
+    ]
     away, _hit = index.nearest(rays[0][0], np.array([r[1] for r in rays]), 200.0)
     out = [g for g, d in zip(grid, away) if d > 25.0]
     assert out, "the loft's wall has gaps"

@@ -12,12 +12,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from lunar_haze.core.place.model import Material
+from lunar_haze.core.place.plan_map import Sheet
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.ui import theme
 from lunar_haze.ui.notices import Notices
-from lunar_haze.ui.plan_drawing import draw_relief, relief_of
+from lunar_haze.ui.plan_drawing import draw
 from lunar_haze.ui.well import Well
 from tests.places import WHITE, floor, place_of
 from tests.places import quad as face
@@ -156,17 +157,16 @@ def test_the_newest_is_shown_and_problems_stay_until_they_are_dismissed(qtbot):
     assert notices.text == ""
 
 
-def test_the_plan_draws_what_lies_on_top_and_stays_neutral():
+def test_the_plan_draws_what_lies_on_top_up_to_its_cut():
     water = Material("water", (0.01, 0.01, 0.01), roughness=0.05)
     hut = face([(2, 2, 3), (6, 2, 3), (6, 6, 3), (2, 6, 3)])
     place = place_of((floor(20.0, -1.0), WHITE), (floor(20.0, 0.0), water), (hut, WHITE))
-    drawing = draw_relief(relief_of(place), (0.0, 0.0), 0.1, 200, 160)
-    assert drawing.shape == (160, 200, 4)
-    assert (drawing[..., 0] == drawing[..., 1]).all()
-    assert (drawing[..., 1] == drawing[..., 2]).all()
-    on_hut = drawing[80 - 40, 100 + 40, 0]
-    on_water = drawing[80 + 40, 100 - 40, 0]
-    assert on_hut > on_water + 20, "the hut's roof is light, the water that covers the white bed is dark"
+    shade = draw(place, Sheet("above", (0.0, 0.0), 0.1, 200, 160)).shade
+    assert shade.shape == (160, 200)
+    on_hut, on_water = shade[80 - 40, 100 + 40], shade[80 + 40, 100 - 40]
+    assert on_hut > on_water + 0.08, "the hut's roof is light, the water that covers the white bed is dark"
+    cut = draw(place, Sheet("above", (0.0, 0.0), 0.1, 200, 160, cut_m=2.0)).shade
+    assert cut[80 - 40, 100 + 40] == pytest.approx(on_water, abs=0.02), "with the roof off the water under it is seen"
 
 
 def test_the_day_is_brightest_by_day_and_its_dusk_is_warmer_than_its_noon():

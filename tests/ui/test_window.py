@@ -42,9 +42,9 @@ def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
     qtbot.waitUntil(
         lambda: all(c.image is not None for k, c in window.rail.cards.items() if k in ("sun", "sky")), timeout=5000
     )
-    qtbot.waitUntil(lambda: window.plan._relief is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.plan.ground.drawing is not None, timeout=20_000)
     window.plan.repaint()
-    assert window.plan._image is not None
+    assert window.plan.ground.image() is not None
     assert window.ribbon.reading is None or window.ribbon.reading.cells.sum() <= 1.0
 
 
@@ -436,9 +436,11 @@ def test_plan_and_picture_swap_and_the_picture_takes_the_window(window):
     QTest.keyClick(window, Qt.Key.Key_L)
     QTest.keyClick(window, Qt.Key.Key_F11)
     QApplication.processEvents()
-    assert window.picture.width() > width
-    QTest.keyClick(window, Qt.Key.Key_F11)
+    assert window.isFullScreen()
+    assert window.picture.width() >= window.width() - 2
+    QTest.keyClick(window, Qt.Key.Key_Escape)
     QApplication.processEvents()
+    assert not window.isFullScreen()
     assert abs(window.picture.width() - width) <= 2
 
 

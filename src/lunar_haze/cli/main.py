@@ -26,7 +26,7 @@ from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
 
-COMMANDS = ("render", "info", "new", "set", "sky")
+COMMANDS = ("render", "readings", "info", "new", "set", "sky")
 
 app = typer.Typer(
     add_completion=False,
@@ -102,11 +102,15 @@ def render(
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
     told = _Told()
     with Progress(
-        TextColumn("{task.description}"), BarColumn(), TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),
-        TimeElapsedColumn(), TextColumn("left"), TimeRemainingColumn(), console=_says,
-    ) as bar:  # fmt: skip
+        TextColumn("{task.description}"),
+        BarColumn(),
+        TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),
+        TimeElapsedColumn(),
+        TextColumn("left"),
+        TimeRemainingColumn(),
+        console=_says,
+    ) as bar:
         task = bar.add_task("starting", total=passes)
-
 
         def progress(what: str, done: int, total: int) -> None:
             bar.update(task, description=what, completed=done)
@@ -121,6 +125,25 @@ def render(
         _says.print("note: layers are kept in EXR only; the PNG holds the picture")
     deliver(output, chosen_shot, chosen_look, still.beauty, still.clean, parts, bits)
     print(output)
+
+
+@app.command()
+def readings(
+    file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
+    shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
+    look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
+    size: Annotated[str, typer.Option(help="Width x height [px] that is rendered to read from.")] = "480x270",
+    passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 8,
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON, for scripts.")] = False,
+) -> None:
+    """Tell what a look measures: levels [stops], ratios, outline, palette, what is wrong and what would help."""
+    from lunar_haze.cli.readings import as_facts, as_lines, readings_of
+
+    document = _open(file)
+    chosen_shot = document.shot_named(shot or document.current_shot)
+    chosen_look = document.look_named(look or document.current_look)
+    found = readings_of(document, chosen_shot, chosen_look, _size(size), passes)
+    print(json.dumps(as_facts(found), indent=2) if as_json else "\n".join(as_lines(found)))
 
 
 @app.command()
@@ -144,25 +167,42 @@ def info(
             "notes": list(place.notes),
         },
         "shots": [
-            {"name": s.name, "focal_mm": s.camera.focal_mm, "frame": [s.frame_width, s.frame_height],
-             "frames": [s.first_frame, s.last_frame], "locked": s.locked}
+            {
+                "name": s.name,
+                "focal_mm": s.camera.focal_mm,
+                "frame": [s.frame_width, s.frame_height],
+                "frames": [s.first_frame, s.last_frame],
+                "locked": s.locked,
+            }
             for s in document.shots
         ],
         "looks": [
             {
-                "name": k.name, "hour_h": k.hour_h, "ev100": k.ev100, "stops": k.stops,
+                "name": k.name,
+                "hour_h": k.hour_h,
+                "ev100": k.ev100,
+                "stops": k.stops,
                 "visibility_m": None if k.medium.is_clear else k.medium.visibility_m,
-                "bounces": k.bounces, "note": k.note,
+                "bounces": k.bounces,
+                "note": k.note,
                 "sources": [
-                    {"name": s.name, "kind": type(s.shape).__name__.lower(), "role": s.role, "amount": s.amount,
-                     "unit": s.unit, "dimmer_stops": s.dimmer_stops, "kelvin": s.kelvin, "muted": s.muted}
+                    {
+                        "name": s.name,
+                        "kind": type(s.shape).__name__.lower(),
+                        "role": s.role,
+                        "amount": s.amount,
+                        "unit": s.unit,
+                        "dimmer_stops": s.dimmer_stops,
+                        "kelvin": s.kelvin,
+                        "muted": s.muted,
+                    }
                     for s in k.sources
                 ],
             }
             for k in document.looks
         ],
         "pins": [p.name for p in document.pins],
-    }  # fmt: skip
+    }
     if as_json:
         print(json.dumps(facts, indent=1, ensure_ascii=False))
         return
@@ -206,15 +246,23 @@ def new(
 @app.command(name="set")
 def set_numbers(
     file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
-    numbers: Annotated[list[str] | None, typer.Argument(
-        help="Such as 'hand lantern: level = 200 lx', 'air: visibility *= 2'; none lists all.",
-        metavar="'TARGET: ROW = VALUE'",
-    )] = None,
+    numbers: Annotated[
+        list[str] | None,
+        typer.Argument(
+            help="Such as 'hand lantern: level = 200 lx', 'air: visibility *= 2'; none lists all.",
+            metavar="'TARGET: ROW = VALUE'",
+        ),
+    ] = None,
     shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
     look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
-    output: Annotated[Path | None, typer.Option(
-        "--output", "-o", help="Document to write; FILE.haze itself if left out.",
-    )] = None,
+    output: Annotated[
+        Path | None,
+        typer.Option(
+            "--output",
+            "-o",
+            help="Document to write; FILE.haze itself if left out.",
+        ),
+    ] = None,
 ) -> None:
     """List the numbers of a look as the window names them, or set some and save."""
     from lunar_haze.cli.numbers import assigned, listed, with_current
@@ -259,9 +307,14 @@ def _spot(text: str) -> tuple[float, float]:
 def sky(
     when: Annotated[str, typer.Option(help="Moment, ISO 8601, such as 2024-08-21T18:30+01:00; UTC without a zone.")],
     place: Annotated[str, typer.Option(help="LAT,LON in degrees north and east.", metavar="LAT,LON")],
-    haze: Annotated[float, typer.Option(
-        min=1.0, max=300.0, help=f"Visibility [km]; the mean clear day has {MEAN_CLEAR_KM:g}.",
-    )] = CLEAR_KM,
+    haze: Annotated[
+        float,
+        typer.Option(
+            min=1.0,
+            max=300.0,
+            help=f"Visibility [km]; the mean clear day has {MEAN_CLEAR_KM:g}.",
+        ),
+    ] = CLEAR_KM,
     clouds: Annotated[str, typer.Option(help=f"One of: {', '.join(CLOUDS)}.")] = "none",
     size: Annotated[str, typer.Option(help="Width x height [px] of the map.")] = "2048x1024",
     output: Annotated[Path | None, typer.Option("--output", "-o", help="Lat-long map: SKY.exr or SKY.hdr.")] = None,

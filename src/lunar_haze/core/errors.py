@@ -6,6 +6,7 @@ HazeError                a sentence that says what, where and what to do
 ├── PlaceError           a modelled place that cannot be imported
 ├── SkyError             a moment without an ephemeris, a panorama that cannot be read
 ├── SourceError          a lamp distribution or a cut-out that cannot be read
+├── PictureError         a reference picture that cannot be read
 ├── QuantityError        text that is no number with a unit this field takes
 ├── EngineError          the ray engine or the denoiser cannot work
 ├── ServiceError         the render process cannot be started or reached
@@ -35,6 +36,10 @@ class SkyError(HazeError):
 
 class SourceError(HazeError):
     """A lamp's distribution or a cut-out that cannot be read."""
+
+
+class PictureError(HazeError):
+    """A reference picture that cannot be read."""
 
 
 class QuantityError(HazeError):

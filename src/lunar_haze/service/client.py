@@ -29,7 +29,7 @@ from lunar_haze.service.protocol import (
     Request,
     Restarted,
     Want,
-)  # fmt: skip
+)
 
 log = logging.getLogger(__name__)
 
@@ -167,9 +167,7 @@ class RenderClient:
         log.warning("the render process ended (%s)", code)
         self._deaths = 1 if time.monotonic() - self._born > FORGIVEN_AFTER_S else self._deaths + 1
         if self._deaths > DEATHS_ALLOWED:
-            self._on_event(
-                Lost("the render process keeps ending; the log tells the reason (help, “show the log”)")
-            )
+            self._on_event(Lost("the render process keeps ending; the log tells the reason (help, “show the log”)"))
             return False
         self._patience.wait(PAUSES_S[self._deaths - 1])
         self._start_again()

@@ -109,10 +109,8 @@ class SmallPictures:
             self._edges = job.frame, job.frame.edge_guides()
         lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), self._edges[1], out)
 
-
     def of_known(self, job: Job) -> NDArray[np.float32] | None:
-        """The mix of layers that are all there, of full size, freed of grain at once; the true clean one takes longer.
-        """
+        """The mix of layers that are all there, of full size, freed of grain at once; the true one takes longer."""
         step = max(round(job.request.view.width / KNOWN_WIDTH), 1)
         frame = self._frame_of(job, step)
         active = [k for k in job.keys if job.weight(k) > 0.0]

@@ -20,13 +20,15 @@ class Still:
     """A finished picture: ``beauty`` as summed, ``clean`` as denoised (or None), and its layers.
 
     Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
-    ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`).
+    ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`); ``owner`` (H, W) are
+    the numbers of the objects that the lens sees.
     """
 
     beauty: NDArray[np.float32]
     clean: NDArray[np.float32] | None
     layers: dict[str, LayerImage]
     problems: dict[str, str] = attrs.Factory(dict)
+    owner: NDArray[np.int32] | None = None
 
 
 def compute(
@@ -81,6 +83,7 @@ def compute(
         if beauty is None:
             beauty = np.zeros(shape, np.float32)
         clean = board.clean.copy() if request.denoise and board is not None else None
-        return Still(beauty, clean, {i.key: i for i in images}, problems)
+        owner = board.owner[..., 0].copy() if board is not None else None
+        return Still(beauty, clean, {i.key: i for i in images}, problems, owner)
     finally:
         client.close()

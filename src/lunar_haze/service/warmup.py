@@ -30,6 +30,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
+    from lunar_haze.core.place.plan_map import Sheet, plan_map
     from lunar_haze.core.place.rays import RayIndex
     from lunar_haze.core.sky.clear_air import Atmosphere
     from lunar_haze.core.sky.dome import dome_map
@@ -44,10 +45,16 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.service.folders import sky_folder
 
     place = Place(
-        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32), np.tile(np.array([0, 0, 1], np.float32), (3, 1)),
-        np.zeros((3, 2), np.float32), np.array([[0, 1, 2]], np.uint32), np.zeros(1, np.int32), np.zeros(1, np.int32),
-        (Material("plain"),), (), ("floor",),
-    )  # fmt: skip
+        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32),
+        np.tile(np.array([0, 0, 1], np.float32), (3, 1)),
+        np.zeros((3, 2), np.float32),
+        np.array([[0, 1, 2]], np.uint32),
+        np.zeros(1, np.int32),
+        np.zeros(1, np.int32),
+        (Material("plain"),),
+        (),
+        ("floor",),
+    )
     view = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 32, 18)
     mist, thicker = Medium(visibility_m=50.0), Medium(visibility_m=20.0)
     banked = Medium(visibility_m=20.0, multiple=1.0, banks=(Bank(),), patches=Patches(0.5))
@@ -84,10 +91,12 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     def answers() -> None:
         ends = np.array([[0.0, 0.0, 2.0]]), np.array([[0.0, 0.0, -2.0]])
         RayIndex(place).sees(*ends)
+        plan_map(place, Sheet("above", (0.0, 0.0), 0.5, 32, 18))
         optical_depth(mist, *ends)
 
     table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
     yield "the sky", sky
+
     def paths() -> None:
         keys.extend(frame.want(specs))
         frame.trace(keys)

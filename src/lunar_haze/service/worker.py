@@ -40,7 +40,7 @@ from lunar_haze.service.protocol import (
     Published,
     Request,
     Want,
-)  # fmt: skip
+)
 from lunar_haze.service.small_pictures import SmallPictures, is_far, small_first
 from lunar_haze.service.urgency import lit_by_others, passes_due
 from lunar_haze.service.warmup import is_warm, steps

@@ -4,7 +4,6 @@ A lamp or a card is proposed first: Return takes it where it is shown, a click i
 Escape leaves it.
 """
 
-
 import attrs
 import numpy as np
 from PySide6.QtCore import QTimer

@@ -23,13 +23,20 @@ class AirFacets:
         """Presets, rows, and the guide."""
         column = self._column
         column.title("air")
-        column.lay(column.choice(
-            "an air to begin with", "an air to begin with; change it from there", [*PRESETS, "custom"], self.choose,
-            lambda: name_of(self._session.document.look.medium),
-        ))  # fmt: skip
-        column.lay(column.button(
-            "as hazy as the sky", "the far fades as the sky's own haze has it at its horizon", self.as_the_sky
-        ))  # fmt: skip
+        column.lay(
+            column.choice(
+                "an air to begin with",
+                "an air to begin with; change it from there",
+                [*PRESETS, "custom"],
+                self.choose,
+                lambda: name_of(self._session.document.look.medium),
+            )
+        )
+        column.lay(
+            column.button(
+                "as hazy as the sky", "the far fades as the sky's own haze has it at its horizon", self.as_the_sky
+            )
+        )
         guide = column.words("")
         guide.setAccessibleName("what the mist does")
         column.on_refresh(lambda: guide.setText(self._words()))

@@ -20,9 +20,11 @@ from lunar_haze.ui.session import Session
 log = logging.getLogger(__name__)
 
 ROLES_PROPOSED = {
-    "rim": "rim for the subject", "fill": "fill at 3:1", "eye light": "eye light",
+    "rim": "rim for the subject",
+    "fill": "fill at 3:1",
+    "eye light": "eye light",
     "glow": "glow behind, in the mist",
-}  # fmt: skip
+}
 
 
 class Assistant(QObject):

@@ -39,8 +39,9 @@ class BankFacets:
         column.section("banks")
         add = column.button(
             "add a bank",
-            "mist that lies in one place, where the camera looks; or click a surface: “a bank of mist here”", self.add,
-        )  # fmt: skip
+            "mist that lies in one place, where the camera looks; or click a surface: “a bank of mist here”",
+            self.add,
+        )
         add.setEnabled(len(banks) < MOST_BANKS)
         if banks:
             self._fill_bank(add)
@@ -52,27 +53,36 @@ class BankFacets:
         column.rows_of("before or behind")
         column.lay(
             column.button(
-                "behind the subject", "mist begins just behind the shot's subject, so that it stays crisp",
+                "behind the subject",
+                "mist begins just behind the shot's subject, so that it stays crisp",
                 self.behind_subject,
             ),
             column.button("everywhere", "mist before and behind the subject alike", self._everywhere),
-        )  # fmt: skip
+        )
 
     def _fill_bank(self, add: QPushButton) -> None:
         column, banks = self._column, self._medium().banks
         names = [f"{i + 1}  {bank.name}" for i, bank in enumerate(banks)]
         which = column.choice(
-            "which bank", "the bank that the rows below are of", names,
-            lambda text: self._session.choose_bank(names.index(text)), lambda: names[self._session.chosen_bank],
-        )  # fmt: skip
+            "which bank",
+            "the bank that the rows below are of",
+            names,
+            lambda text: self._session.choose_bank(names.index(text)),
+            lambda: names[self._session.chosen_bank],
+        )
         # A long name must not make the column wider than it is.
         which.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         column.lay(which)
         column.lay(add, column.button("delete", "delete this bank", self._delete))
-        column.lay(column.choice(
-            "shape of the bank", "what its body is", KINDS,
-            lambda kind: self._session.act("shape of the bank", self._with_bank(kind=kind)), lambda: self._bank().kind,
-        ))  # fmt: skip
+        column.lay(
+            column.choice(
+                "shape of the bank",
+                "what its body is",
+                KINDS,
+                lambda kind: self._session.act("shape of the bank", self._with_bank(kind=kind)),
+                lambda: self._bank().kind,
+            )
+        )
         column.rows_of("bank")
 
     def _delete(self) -> None:

@@ -21,6 +21,7 @@ from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
 from lunar_haze.core.picture.display import DisplayTable, bake
 from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
+from lunar_haze.core.plan.shares import subject_in
 from lunar_haze.core.sky.tables import is_ready, tables_of
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
@@ -38,7 +39,7 @@ from lunar_haze.service.protocol import (
     Preparing,
     Published,
     Restarted,
-)  # fmt: skip
+)
 from lunar_haze.ui.session import Session
 
 log = logging.getLogger(__name__)
@@ -117,6 +118,7 @@ class RenderBridge(QObject):
         self._sky_made.connect(self._sky_is_made)
         session.changed.connect(self._asking.start)
         session.opened.connect(self._forget)
+        session.proposal_changed.connect(self.refresh)
         backend.start(lambda event: self._pass_on(event))
 
     def _pass_on(self, event: Event) -> None:
@@ -157,7 +159,7 @@ class RenderBridge(QObject):
 
     def present_gains(self) -> tuple[LayerGain, ...]:
         """Gains of the look as it is now."""
-        return self._gains_of(self.session.document.look)
+        return self._gains_of(self.session.shown_look)
 
     def _gains_of(self, look: Look) -> tuple[LayerGain, ...]:
         spec = self.session.place_spec
@@ -322,7 +324,7 @@ class RenderBridge(QObject):
 
     def exposure(self) -> float:
         """Factor from cd/m2 to exposed scene-linear of the present look."""
-        look = self.session.document.look
+        look = self.session.shown_look
         return exposure_scale(look.ev100, look.stops)
 
     def refresh(self) -> None:
@@ -405,10 +407,7 @@ class RenderBridge(QObject):
         place, board, subject = self.session.place, self._board, self.session.document.shot.subject
         if place is None or board is None or not subject:
             return None
-        wanted = [i for i, name in enumerate(place.objects) if name in subject]
-        owner = board.owner[step // 2 :: step, step // 2 :: step, 0]
-        inside = np.isin(owner[: board.height // step, : board.width // step], wanted)
-        return inside if inside.any() else None
+        return subject_in(board.owner[..., 0], place.objects, subject, step)
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

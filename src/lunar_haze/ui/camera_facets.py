@@ -27,10 +27,13 @@ class CameraFacets:
                 column.wells[name].setToolTip("the camera is locked; unlock it beside the shot's name")
         column.section("frames")
         column.rows_of("frames")
-        column.lay(column.button(
-            "the move ends here" if shot.ends is None else "no move",
-            "the camera goes from its start to where it is now, over the shot's frames", self._end_move,
-        ))  # fmt: skip
+        column.lay(
+            column.button(
+                "the move ends here" if shot.ends is None else "no move",
+                "the camera goes from its start to where it is now, over the shot's frames",
+                self._end_move,
+            )
+        )
         column.section("bounced light")
         column.rows_of("bounced light")
 

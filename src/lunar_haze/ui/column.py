@@ -185,9 +185,7 @@ class Column:
         self._refreshers.append(lambda: made.setCurrentText(read()))
         return made
 
-    def check(
-        self, text: str, tip: str, read: Callable[[], bool], write: Callable[[bool], Document]
-    ) -> QCheckBox:
+    def check(self, text: str, tip: str, read: Callable[[], bool], write: Callable[[bool], Document]) -> QCheckBox:
         """A check box bound to the document both ways; the caller lays it."""
         box = QCheckBox(text)
         box.setToolTip(tip)

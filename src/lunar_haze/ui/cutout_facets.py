@@ -26,15 +26,24 @@ class CutOutFacets:
     def fill(self) -> None:
         """A choice of patterns, and the numbers of the one that is there."""
         now = self._read()
-        self._column.lay(QLabel("cut-out"), self._column.choice(
-            "cut-out", "a pattern that breaks the light", ["no cut-out", *KINDS], self.choose,
-            lambda: found.kind if (found := self._read()) else "no cut-out",
-        ))  # fmt: skip
+        self._column.lay(
+            QLabel("cut-out"),
+            self._column.choice(
+                "cut-out",
+                "a pattern that breaks the light",
+                ["no cut-out", *KINDS],
+                self.choose,
+                lambda: found.kind if (found := self._read()) else "no cut-out",
+            ),
+        )
         if now is not None and now.kind == "picture":
-            self._column.lay(self._column.button(
-                Path(now.path).name or "choose a picture ...", "light passes where the picture is bright",
-                self._ask_picture,
-            ))  # fmt: skip
+            self._column.lay(
+                self._column.button(
+                    Path(now.path).name or "choose a picture ...",
+                    "light passes where the picture is bright",
+                    self._ask_picture,
+                )
+            )
         self._column.rows_of("cut-out")
 
     def choose(self, kind: str) -> None:

@@ -181,9 +181,20 @@ class SiteDialog(QDialog):
             ("longitude_deg", Well("east", "°", -180.0, 180.0, 0.0, floor=-180.0, ceiling=180.0, tip="below 0 west")),
             ("altitude_m", Well("above the sea", "m", 0.0, 3000.0, 0.0, floor=0.0, ceiling=6000.0)),
             ("utc_offset_h", Well("clock ahead of UTC", "h", -12.0, 14.0, 0.0, floor=-12.0, ceiling=14.0)),
-            ("north_deg", Well("true north lies at", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
-                               tip="bearing in the place's own axes")),
-        ):  # fmt: skip
+            (
+                "north_deg",
+                Well(
+                    "true north lies at",
+                    "°",
+                    -180.0,
+                    180.0,
+                    0.0,
+                    floor=-360.0,
+                    ceiling=360.0,
+                    tip="bearing in the place's own axes",
+                ),
+            ),
+        ):
             well.setMinimumWidth(260)
             well.set_value(getattr(site, field))
 

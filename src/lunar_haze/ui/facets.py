@@ -26,10 +26,13 @@ def _detail_of(thing: object) -> object:
     lamp = thing.lamp if isinstance(thing, LampArray) else thing
     cutout = getattr(lamp, "cutout", None)
     return (
-        kind_of(lamp).tag if lamp is not thing else "", getattr(thing, "arrangement", ""),
-        type(thing.dome).__name__ if isinstance(thing, Sky) else "", getattr(thing, "follows_hour", None),
-        cutout.kind if cutout is not None else "", getattr(getattr(lamp, "distribution", None), "name", ""),
-    )  # fmt: skip
+        kind_of(lamp).tag if lamp is not thing else "",
+        getattr(thing, "arrangement", ""),
+        type(thing.dome).__name__ if isinstance(thing, Sky) else "",
+        getattr(thing, "follows_hour", None),
+        cutout.kind if cutout is not None else "",
+        getattr(getattr(lamp, "distribution", None), "name", ""),
+    )
 
 
 class Facets(QScrollArea):
@@ -103,9 +106,15 @@ class Facets(QScrollArea):
         moves = session.document.shot.ends is not None if session.is_open else False
         banks = len(session.document.look.medium.banks) if session.is_open else 0
         return (
-            session.chosen, tuple(facets), type(thing), _detail_of(thing), source.unit if source else "", moves, banks,
+            session.chosen,
+            tuple(facets),
+            type(thing),
+            _detail_of(thing),
+            source.unit if source else "",
+            moves,
+            banks,
             session.chosen_bank if session.is_open else 0,
-        )  # fmt: skip
+        )
 
     def refresh(self) -> None:
         """Show the values as they are now."""

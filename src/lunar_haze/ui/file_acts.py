@@ -22,9 +22,7 @@ _PLACES = "Places and documents (*.haze *.glb *.gltf *.obj *.ply)"
 class FileActs:
     """Acts on the session's file, for a window. ``say`` (text, is_problem) tells the artist what went wrong."""
 
-    def __init__(
-        self, session: Session, hand_off: HandOff, say: Callable[[str, bool], None], window: QWidget
-    ) -> None:
+    def __init__(self, session: Session, hand_off: HandOff, say: Callable[[str, bool], None], window: QWidget) -> None:
         self._session, self._hand_off, self._say, self._window = session, hand_off, say, window
 
     def _dare(self, act: Callable[[], object]) -> bool:
@@ -57,9 +55,12 @@ class FileActs:
         """Where the first of the missing files has gone; all that share its new folder are found with it."""
         others = f" {len(missing) - 1} more are missing; those beside it are found with it." if missing[1:] else ""
         answer = questions.ask(
-            self._window, "missing file", f"{missing[0].name} is not there.", f"It was {missing[0]}.{others}",
+            self._window,
+            "missing file",
+            f"{missing[0].name} is not there.",
+            f"It was {missing[0]}.{others}",
             ["find it", "open without it"],
-        )  # fmt: skip
+        )
         if answer != "find it":
             return None
         start = str(self._session.path.parent if self._session.path else missing[0].parent)
@@ -83,10 +84,12 @@ class FileActs:
             return self.ask_save()
         if self._session.is_changed_elsewhere:
             answer = questions.ask(
-                self._window, "changed elsewhere", f"{self._session.path.name} was changed since it was opened here.",
+                self._window,
+                "changed elsewhere",
+                f"{self._session.path.name} was changed since it was opened here.",
                 "Saving now puts your state in its place; what the other wrote would be gone.",
                 ["save under another name", "save over it", "do not save"],
-            )  # fmt: skip
+            )
             if answer != "save over it":
                 return answer.startswith("save") and self.ask_save()
         return self._dare(self._session.save)
@@ -103,7 +106,7 @@ class FileActs:
         if target != chosen and target.exists():
             answer = questions.ask(
                 self._window, "save", f"{target.name} is there already.", "", ["replace it", "do not save"]
-            )  # fmt: skip
+            )
             if answer != "replace it":
                 return False
         return self._dare(lambda: self._session.save(target))
@@ -112,18 +115,24 @@ class FileActs:
         """Whether what is open may be left: work without a name is asked about, and so is a still being written."""
         if self._hand_off.still is not None and self._window.isVisible():
             answer = questions.ask(
-                self._window, "still", "A still is being written.", "It would be given up.",
-                ["wait for it", "give it up"], escape="wait for it",
-            )  # fmt: skip
+                self._window,
+                "still",
+                "A still is being written.",
+                "It would be given up.",
+                ["wait for it", "give it up"],
+                escape="wait for it",
+            )
             if answer == "wait for it":
                 return False
         if not self._session.needs_a_name:
             return True
         answer = questions.ask(
-            self._window, "unsaved work", "This work has no name yet.",
+            self._window,
+            "unsaved work",
+            "This work has no name yet.",
             "Kept for later, it is offered when the program starts again.",
             ["save", "keep it for later", "discard it", "stay"],
-        )  # fmt: skip
+        )
         if answer == "save":
             return self.ask_save()
         if answer == "discard it":
@@ -135,9 +144,12 @@ class FileActs:
         for found in self._session.unsaved()[:1]:
             name = Path(found.document.place.path).name
             answer = questions.ask(
-                self._window, "unsaved work", f"Work of {found.when} on {name} was never saved.", "",
+                self._window,
+                "unsaved work",
+                f"Work of {found.when} on {name} was never saved.",
+                "",
                 ["go on with it", "delete it", "not now"],
-            )  # fmt: skip
+            )
             if answer == "go on with it":
                 self._dare(functools.partial(self._session.open_unsaved, found))
             elif answer == "delete it":

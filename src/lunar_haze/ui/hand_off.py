@@ -27,9 +27,15 @@ class HandOff:
         self.stop_button.clicked.connect(lambda: self.still and self.still.stop())
 
     def write_still(
-        self, path: Path, bits: int = 8, size: tuple[int, int] | None = None, passes: int = STILL_PASSES,
-        backend: RenderBackend | None = None, layers: bool = True, denoise: bool = True,
-    ) -> None:  # fmt: skip
+        self,
+        path: Path,
+        bits: int = 8,
+        size: tuple[int, int] | None = None,
+        passes: int = STILL_PASSES,
+        backend: RenderBackend | None = None,
+        layers: bool = True,
+        denoise: bool = True,
+    ) -> None:
         """Write the shot under the look to ``path`` in the background; an EXR with or without ``layers``."""
         if self.still is not None:
             self._session.said.emit("a still is being written; stop it or wait for it", False)
@@ -39,9 +45,17 @@ class HandOff:
             return
         shot = document.shot
         self.still = StillJob(
-            path, spec, shot, document.look, size or (shot.frame_width, shot.frame_height), passes,
-            bits, backend, layers, denoise,
-        )  # fmt: skip
+            path,
+            spec,
+            shot,
+            document.look,
+            size or (shot.frame_width, shot.frame_height),
+            passes,
+            bits,
+            backend,
+            layers,
+            denoise,
+        )
         self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))
         self.still.ended.connect(self._still_ended)
         self.stop_button.show()
@@ -58,8 +72,12 @@ class HandOff:
         look = self._session.document.look
         folder = self._session.path.parent if self._session.path else Path.home()
         name = str(folder / f"{look.name} sky.exr".replace("/", "-"))
-        kinds = {"OpenEXR, with its sun (*.exr)": True, "OpenEXR, without its sun (*.exr)": False,
-                 "Radiance, with its sun (*.hdr)": True, "Radiance, without its sun (*.hdr)": False}  # fmt: skip
+        kinds = {
+            "OpenEXR, with its sun (*.exr)": True,
+            "OpenEXR, without its sun (*.exr)": False,
+            "Radiance, with its sun (*.hdr)": True,
+            "Radiance, without its sun (*.hdr)": False,
+        }
         chosen, kind = QFileDialog.getSaveFileName(self.parent, "write the sky", name, ";;".join(kinds))
         if chosen:
             path = Path(chosen)

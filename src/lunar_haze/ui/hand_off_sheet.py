@@ -21,18 +21,44 @@ from lunar_haze.ui.well import Well
 
 #: What a still is written as: suffix, bits a channel, whether every source has a layer.
 FORMS = {
-    "PNG, 8 bits": (".png", 8, False), "PNG, 16 bits": (".png", 16, False), "OpenEXR": (".exr", 16, False),
+    "PNG, 8 bits": (".png", 8, False),
+    "PNG, 16 bits": (".png", 16, False),
+    "OpenEXR": (".exr", 16, False),
     "OpenEXR with a layer for each source": (".exr", 16, True),
-}  # fmt: skip
+}
 #: Sizes by the shot's frame; a size of one's own is typed.
 SIZES = {"the shot's frame": 1.0, "half of it": 0.5, "a quarter of it": 0.25, "twice as large": 2.0, "my own": 0.0}
 LARGEST = 16384
 _ROWS = (
-    row("width", "width", "width", "px", 320.0, 7680.0, 1920.0, whole=True, ratio=True, floor=16.0,
-        ceiling=float(LARGEST), tip="the height follows from the shot's frame"),
-    row("passes", "passes", "passes", "", 16.0, 1024.0, 256.0, whole=True, ratio=True, floor=1.0, ceiling=4096.0,
-        tip="samples of every pixel: 64 is quick, 256 clean for most, mist and small lamps want more"),
-)  # fmt: skip
+    row(
+        "width",
+        "width",
+        "width",
+        "px",
+        320.0,
+        7680.0,
+        1920.0,
+        whole=True,
+        ratio=True,
+        floor=16.0,
+        ceiling=float(LARGEST),
+        tip="the height follows from the shot's frame",
+    ),
+    row(
+        "passes",
+        "passes",
+        "passes",
+        "",
+        16.0,
+        1024.0,
+        256.0,
+        whole=True,
+        ratio=True,
+        floor=1.0,
+        ceiling=4096.0,
+        tip="samples of every pixel: 64 is quick, 256 clean for most, mist and small lamps want more",
+    ),
+)
 
 
 @attrs.frozen
@@ -96,15 +122,19 @@ class HandOffSheet:
         if path.exists():
             answer = questions.ask(
                 self._hand_off.parent, "hand-off", f"{path.name} is there already.", "", ["replace it", "do not write"]
-            )  # fmt: skip
+            )
             if answer != "replace it":
                 return
         shot = self._session.document.shot
         _suffix, bits, layers = self.order.written_as
         self._hand_off.write_still(
-            path, bits, self.order.pixels(shot.frame_width, shot.frame_height), self.order.passes, layers=layers,
+            path,
+            bits,
+            self.order.pixels(shot.frame_width, shot.frame_height),
+            self.order.passes,
+            layers=layers,
             denoise=self.order.denoise,
-        )  # fmt: skip
+        )
 
     # -- widgets ----------------------------------------------------------------------------------
 
@@ -136,14 +166,12 @@ class HandOffSheet:
         where.setAccessibleName("where the still goes")
         column.on_refresh(lambda: where.setText(str(self.path)))
         column.lay(
-            column.button(
-                "write the still", "in the background; its progress is in the line at the top", self.write
-            ),
+            column.button("write the still", "in the background; its progress is in the line at the top", self.write),
             column.button("copy the picture", "the picture on screen, to the clipboard", self.copy_picture),
         )
-        column.lay(column.button(
-            "write the sky ...", "the sky of the look's moment as a lat-long map", self._hand_off.ask_sky
-        ))  # fmt: skip
+        column.lay(
+            column.button("write the sky ...", "the sky of the look's moment as a lat-long map", self._hand_off.ask_sky)
+        )
 
     def _told(self) -> str:
         shot = self._session.document.shot

@@ -14,11 +14,12 @@ from lunar_haze.ui import theme
 
 @attrs.frozen
 class Act:
-    """A named act, what it says it does, and its key out of the box."""
+    """A named act, what it says it does, its key out of the box, and keys that mean it ``also``, whatever that is."""
 
     name: str
     text: str
     key: str
+    also: tuple[str, ...] = ()
 
 
 ACTS = (
@@ -26,7 +27,7 @@ ACTS = (
     Act("save", "save", "Ctrl+S"),
     Act("save-as", "save under a new name", "Ctrl+Shift+S"),
     Act("undo", "undo", "Ctrl+Z"),
-    Act("redo", "redo", "Ctrl+Shift+Z"),
+    Act("redo", "redo", "Ctrl+Shift+Z", ("Ctrl+Y",)),
     Act("add", "add a source, a flag, mist ...", "A"),
     Act("hand-off", "hand-off: stills, their size and format", "Ctrl+E"),
     Act("again", "hand off as last time", "Ctrl+Shift+E"),
@@ -46,6 +47,7 @@ ACTS = (
     Act("remove", "delete the chosen source", "Delete"),
     Act("copy", "copy the chosen source", "Ctrl+C"),
     Act("paste", "paste a source", "Ctrl+V"),
+    Act("duplicate", "the chosen source once more, beside it", "Ctrl+D"),
     Act("left", "move the card left", "Ctrl+Left"),
     Act("right", "move the card right", "Ctrl+Right"),
     Act("side", "plan from above, from the south, from the east", "V"),
@@ -55,9 +57,11 @@ ACTS = (
     Act("eye light", "propose an eye light", "Ctrl+3"),
     Act("glow", "propose a glow behind, in the mist", "Ctrl+4"),
     Act("group", "put the chosen source in a group", "Ctrl+G"),
-    Act("swap", "swap plan and picture", "L"),
+    Act("swap", "swap second view and picture", "L"),
+    Act("readings", "readings beside the picture, or the plan", "R"),
     Act("whole", "picture alone", "F11"),
-    Act("keys", "sheet of keys", "F1"),
+    Act("manual", "manual", "F1"),
+    Act("keys", "sheet of keys", "Shift+F1"),
 )
 #: Fixed, since they name places: 1..9 a card on the rail, 0 the sky, B held shows the state before.
 FIXED = (("1 .. 9", "choose on the rail"), ("0", "choose the sky"), ("B held", "the picture before"))

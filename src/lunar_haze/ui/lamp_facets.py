@@ -58,10 +58,15 @@ class LampFacets:
             CutOutFacets(column, lambda: self._lamp().cutout, self._lay_cutout).fill()
 
     def _fill_kind(self) -> None:
-        self._column.lay(self._column.choice(
-            "kind of lamp", "the same lamp as another kind; it stays where it is", [kind.name for kind in lamp_kinds()],
-            self.choose_kind, lambda: kind_of(self._shape).name,
-        ))  # fmt: skip
+        self._column.lay(
+            self._column.choice(
+                "kind of lamp",
+                "the same lamp as another kind; it stays where it is",
+                [kind.name for kind in lamp_kinds()],
+                self.choose_kind,
+                lambda: kind_of(self._shape).name,
+            )
+        )
 
     def choose_kind(self, name: str) -> None:
         """Make the lamp another kind."""
@@ -80,14 +85,16 @@ class LampFacets:
 
     def _fill_ies(self) -> None:
         distribution = self._lamp().distribution
-        self._column.lay(self._column.button(
-            f"{distribution.name}: {lumens(distribution):,.0f} lm", "choose the lamp's IES file", self._ask_distribution
-        ))  # fmt: skip
+        self._column.lay(
+            self._column.button(
+                f"{distribution.name}: {lumens(distribution):,.0f} lm",
+                "choose the lamp's IES file",
+                self._ask_distribution,
+            )
+        )
 
     def _ask_distribution(self) -> None:
-        name, _kind = QFileDialog.getOpenFileName(
-            self._column.window(), "an IES lamp", "", "IES lamps (*.ies *.IES)"
-        )
+        name, _kind = QFileDialog.getOpenFileName(self._column.window(), "an IES lamp", "", "IES lamps (*.ies *.IES)")
         if name:
             self.use_distribution(Path(name))
 
@@ -109,17 +116,25 @@ class LampFacets:
         lamps = {kind.name: kind for kind in lamp_kinds() if kind.is_lamp}
         column.lay(
             column.choice(
-                "arrangement of the array", "how its lamps are arranged", ARRANGEMENTS,
+                "arrangement of the array",
+                "how its lamps are arranged",
+                ARRANGEMENTS,
                 lambda text: self._session.act("array", self._shaped(arrangement=text)),
                 lambda: self._shape.arrangement,
             ),
             column.choice(
-                "lamps of the array", "what it is made of", lamps,
+                "lamps of the array",
+                "what it is made of",
+                lamps,
                 lambda text: self._session.act("array", self._shaped(lamp=lamps[text].value())),
                 lambda: kind_of(self._shape.lamp).name,
             ),
-        )  # fmt: skip
-        self._column.lay(self._column.check(
-            "all face the aim", "off: they all face the same way", lambda: self._shape.converge,
-            lambda on: self._shaped(converge=on),
-        ))  # fmt: skip
+        )
+        self._column.lay(
+            self._column.check(
+                "all face the aim",
+                "off: they all face the same way",
+                lambda: self._shape.converge,
+                lambda on: self._shaped(converge=on),
+            )
+        )

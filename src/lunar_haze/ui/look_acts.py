@@ -3,11 +3,14 @@
 from collections.abc import Callable
 
 import attrs
+import numpy as np
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.picture.readings import metered_ev100
+from lunar_haze.core.solve.placing import as_vec
+from lunar_haze.core.sources.array import Placed, moved
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui import questions
 from lunar_haze.ui.bridge import RenderBridge
@@ -22,13 +25,21 @@ HEAVENS = {
 }
 
 
+#: A copy stands so far beside what it was made of [m].
+BESIDE_M = 0.5
+
+
 class LookActs:
     """Each act is one step of undo. ``say`` (text, is_problem) tells the artist, ``set_hour`` moves the day."""
 
     def __init__(
-        self, session: Session, bridge: RenderBridge, say: Callable[[str, bool], None],
-        set_hour: Callable[[float], None], parent: QWidget,
-    ) -> None:  # fmt: skip
+        self,
+        session: Session,
+        bridge: RenderBridge,
+        say: Callable[[str, bool], None],
+        set_hour: Callable[[float], None],
+        parent: QWidget,
+    ) -> None:
         self.session, self.bridge = session, bridge
         self._say, self._set_hour, self._parent = say, set_hour, parent
 
@@ -38,11 +49,13 @@ class LookActs:
             return
         document = self.session.document
         answer = questions.ask(
-            self._parent, "black", "Start from black.",
+            self._parent,
+            "black",
+            "Start from black.",
             "A new empty look keeps hour and exposure, and this one stays as it is; silenced, its sources stay and are "
             "brought up one by one.",
             ["new empty look", "silence this one", "leave it"],
-        )  # fmt: skip
+        )
         if answer == "new empty look":
             self.session.act("new empty look", lists.add_empty_look(document, "from black"))
             self._say("a new look without light; A adds the first source", False)
@@ -106,9 +119,27 @@ class LookActs:
         """Add the copied source once more."""
         copied = self.session.copied
         if copied is not None and self.session.is_open:
-            fresh = attrs.evolve(copied, id=new_id())
+            fresh = self._beside(attrs.evolve(copied, id=new_id()))
             self.session.act(f"paste {fresh.name}", edits.add_source(self.session.document, fresh))
             self.session.choose(fresh.id)
+
+    def duplicate(self) -> None:
+        """The chosen source once more, a little beside it."""
+        if self.session.chosen_source is not None:
+            self.copy()
+            self.paste()
+
+    def _beside(self, source: Source) -> Source:
+        """A source that stands where another does already, to the right of it as the lens sees it, aim and all."""
+        shape, document = source.shape, self.session.document
+        taken = {s.shape.position for s in document.look.sources if isinstance(s.shape, Placed)}
+        if not isinstance(shape, Placed) or shape.position not in taken:
+            return source
+        right = document.shot.seen_from.axes()[0]
+        while shape.position in taken:
+            position, aim = (as_vec(np.add(point, BESIDE_M * right)) for point in (shape.position, shape.aim))
+            shape = moved(shape, position, aim)
+        return attrs.evolve(source, shape=shape)
 
     def ask_group(self) -> None:
         """Put the chosen source in a group, by name."""

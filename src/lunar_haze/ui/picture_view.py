@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -17,7 +18,7 @@ from PySide6.QtGui import (
     QPolygonF,
     QResizeEvent,
     QWheelEvent,
-)  # fmt: skip
+)
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
@@ -28,6 +29,7 @@ from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import is_aimed
 from lunar_haze.ui import theme
+from lunar_haze.ui.balance import enlarged
 from lunar_haze.ui.bridge import RenderBridge, Seen, as_image
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.surface_acts import SurfaceActs
@@ -59,6 +61,7 @@ class PictureView(QWidget):
         self.surround = theme.SURROUND
         self._isolated: int | None = None
         self._isolated_image: QImage | None = None
+        self._open_slip: QMenu | None = None
         self._pressed: QPointF | None = None
         self._gesture = ""
         self._grip: tuple[str, float] | None = None
@@ -124,9 +127,21 @@ class PictureView(QWidget):
         picture = self.bridge.picture
         if stop is not None and picture is not None:
             inside = np.floor(stops_of(picture, self.bridge.exposure()) + 0.5) == stop
-            dimmed = np.where(inside[..., None], picture, picture * np.float32(0.06))
-            self._isolated_image = as_image(self.bridge.table.show(dimmed, self.bridge.exposure()))
+            self._isolated_image = self._receding(picture, inside)
         self.update()
+
+    def point_out(self, where: NDArray[np.bool_] | None) -> None:
+        """Let the rest of the picture recede behind a part (h, w) of it, of any size; None shows all."""
+        self._isolated, self._isolated_image = None, None
+        picture = self.bridge.picture
+        if where is not None and picture is not None:
+            inside = enlarged(where, *picture.shape[:2])
+            self._isolated_image = self._receding(picture, inside)
+        self.update()
+
+    def _receding(self, picture: NDArray[np.float32], inside: NDArray[np.bool_]) -> QImage:
+        dimmed = np.where(inside[..., None], picture, picture * np.float32(0.06))
+        return as_image(self.bridge.table.show(dimmed, self.bridge.exposure()))
 
     # -- handles --------------------------------------------------------------------------------
 
@@ -209,8 +224,11 @@ class PictureView(QWidget):
         if self._pressed is None:
             over_handle = self.session.is_open and self._handle_under(at)
             over_wipe = self.wiping and abs(at.x() - self._wipe_x()) < WIPE_REACH
-            cursor = Qt.CursorShape.SizeHorCursor if over_wipe else (
-                Qt.CursorShape.SizeAllCursor if over_handle else Qt.CursorShape.CrossCursor)  # fmt: skip
+            cursor = (
+                Qt.CursorShape.SizeHorCursor
+                if over_wipe
+                else (Qt.CursorShape.SizeAllCursor if over_handle else Qt.CursorShape.CrossCursor)
+            )
             self.setCursor(cursor)
             return
         delta = at - self._pressed
@@ -287,7 +305,8 @@ class PictureView(QWidget):
             return
         slip = self.slip(at, seen)
         if slip is not None:
-            slip.exec(self.mapToGlobal(at.toPoint()))
+            self._open_slip = slip
+            slip.popup(self.mapToGlobal(at.toPoint()))
 
     def slip(self, at: QPointF, seen: Seen | None) -> QMenu | None:
         """The slip of acts for a position in the picture."""
@@ -336,6 +355,8 @@ class PictureView(QWidget):
         if not self.show_before:
             self._paint_handles(painter)
             self._paint_ghost(painter)
+            if self.session.proposal is not None:
+                self._tag(painter, frame, f"proposed: {self.session.proposal.label}. Return takes it, Esc leaves it")
             if not image.isNull() and self.bridge.shown_passes == 0:
                 self._tag(painter, frame, "preview")
         what, share = self.progress

@@ -17,9 +17,13 @@ class Pins:
     """Acts on pins, and their pictures."""
 
     def __init__(
-        self, session: Session, bridge: RenderBridge, picture: PictureView, header: Header,
+        self,
+        session: Session,
+        bridge: RenderBridge,
+        picture: PictureView,
+        header: Header,
         say: Callable[[str, bool], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.session, self.bridge, self.picture, self.header = session, bridge, picture, header
         self._say = say
         self._images: dict[str, QImage] = {}

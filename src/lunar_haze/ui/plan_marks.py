@@ -5,16 +5,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
 
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.ephemeris import Site, heavens
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.panorama import lobe_bearing
-from lunar_haze.core.sources.array import Placed
+from lunar_haze.core.sources.array import LampArray, Placed
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import Sky, Source, Sun, Surface, is_aimed
+from lunar_haze.core.sources.lamp import Lamp
+from lunar_haze.core.sources.model import Sky, Source, Sun, is_aimed
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui import theme
 
@@ -62,35 +63,20 @@ class PlanMarks:
         colour = theme.qcolor(self.view.session.light_hex(source), 1.0 if active else 0.35)
         chosen = source.id == self.view.session.chosen
         shape = source.shape
-        if isinstance(shape, Sun):
-            if self.view.side != "above":
-                return
-            at = self.view.sun_mark(shape)
-            middle = QPointF((self.view.width() - STRIP) / 2, self.view.height() / 2)
-            faint = theme.qcolor(self.view.session.light_hex(source), 0.35 if active else 0.12)
-            self.painter.setPen(QPen(faint, 1, Qt.PenStyle.DashLine))
-            self.painter.drawLine(at, at + (middle - at) * 0.35)
-            spots = [at]
-        elif isinstance(shape, Placed):
-            spots = [self.view.to_screen(*self.view.flat(shape.position))]
-            if is_aimed(shape):
-                aim = self.view.to_screen(*self.view.flat(shape.aim))
-                self.painter.setPen(QPen(colour, 1))
-                self.painter.drawLine(spots[0], aim)
-                if chosen:
-                    self.painter.setBrush(Qt.BrushStyle.NoBrush)
-                    self.painter.drawEllipse(aim, 4, 4)
-        elif isinstance(shape, Surface):
-            spots = [self.view.to_screen(*self.view.flat(p)) for p in self.view.surface_places(source)]
-        else:
-            return
+        match shape:
+            case Sun():
+                spots = self._sun_spots(source, shape, active)
+            case Lamp() | LampArray():
+                spots = self._lamp_spots(shape, colour, chosen)
+            case _:
+                spots = [self.view.to_screen(*self.view.flat(p)) for p in self.view.surface_places(source)]
         # Of hundreds of lamps the marks are enough.
         few = len(self.view.session.document.look.sources) <= MOST_POOLS
         for at in spots:
             if not few and not chosen:
                 self.painter.fillRect(QRectF(at.x() - 1.5, at.y() - 1.5, 3, 3), colour)
                 continue
-            if active and not isinstance(shape, Sun):
+            if active and not isinstance(shape, Sun) and not self.view.ground.shows_light:
                 pool = QRadialGradient(at, 26)
                 pool.setColorAt(0, theme.qcolor(self.view.session.light_hex(source), 0.34))
                 pool.setColorAt(1, theme.qcolor(self.view.session.light_hex(source), 0.0))
@@ -104,6 +90,29 @@ class PlanMarks:
                 self.painter.setBrush(Qt.BrushStyle.NoBrush)
                 self.painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
                 self.painter.drawEllipse(at, 8, 8)
+
+    def _sun_spots(self, source: Source, sun: Sun, active: bool) -> list[QPointF]:
+        """Where a sun stands on the rim, from above; a line tells from where it shines."""
+        if self.view.side != "above":
+            return []
+        at = self.view.sun_mark(sun)
+        middle = QPointF((self.view.width() - STRIP) / 2, self.view.height() / 2)
+        faint = theme.qcolor(self.view.session.light_hex(source), 0.35 if active else 0.12)
+        self.painter.setPen(QPen(faint, 1, Qt.PenStyle.DashLine))
+        self.painter.drawLine(at, at + (middle - at) * 0.35)
+        return [at]
+
+    def _lamp_spots(self, lamp: Placed, colour: QColor, chosen: bool) -> list[QPointF]:
+        """Where a lamp stands, with a line to its aim where it has a front."""
+        spot = self.view.to_screen(*self.view.flat(lamp.position))
+        if is_aimed(lamp):
+            aim = self.view.to_screen(*self.view.flat(lamp.aim))
+            self.painter.setPen(QPen(colour, 1))
+            self.painter.drawLine(spot, aim)
+            if chosen:
+                self.painter.setBrush(Qt.BrushStyle.NoBrush)
+                self.painter.drawEllipse(aim, 4, 4)
+        return [spot]
 
     def card(self, card: Card) -> None:
         """A card in space."""
@@ -120,19 +129,24 @@ class PlanMarks:
         c, s = math.cos(turn), math.sin(turn)
         round_ = bank.kind == "ellipsoid" or (bank.kind == "cylinder" and self.view.side == "above")
         around = np.linspace(0, 2 * math.pi, 49)
-        ring = np.stack([np.cos(around), np.sin(around)], 1) if round_ else np.array(
-            [[-1, -1], [1, -1], [1, 1], [-1, 1]])  # fmt: skip
+        ring = (
+            np.stack([np.cos(around), np.sin(around)], 1) if round_ else np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+        )
 
         def outline(share: float) -> QPolygonF:
             points = []
             for a, b in ring * share:
                 # From the side the breadth of a turned bank is that of its shadow.
-                across = abs(half[0] * c) + abs(half[1] * s) if self.view.side in ("south", "north") else abs(
-                    half[0] * s) + abs(half[1] * c)  # fmt: skip
+                across = (
+                    abs(half[0] * c) + abs(half[1] * s)
+                    if self.view.side in ("south", "north")
+                    else abs(half[0] * s) + abs(half[1] * c)
+                )
                 local = (
                     (a * half[0] * c - b * half[1] * s, a * half[0] * s + b * half[1] * c, 0.0)
-                    if self.view.side == "above" else (a * across, a * across, b * half[2])
-                )  # fmt: skip
+                    if self.view.side == "above"
+                    else (a * across, a * across, b * half[2])
+                )
                 points.append(self.view.to_screen(*self.view.flat(np.add(bank.centre, local).tolist())))
             return QPolygonF(points)
 
@@ -153,6 +167,27 @@ class PlanMarks:
         at, aim = (self.view.to_screen(*self.view.flat(p)) for p in (ghost.shape.position, ghost.shape.aim))
         self.painter.drawLine(at, aim)
         self.painter.drawEllipse(at, 7, 7)
+
+    def _cut(self, x: float) -> None:
+        """Where the plan is cut: a flag on the strip that is pulled."""
+        y = min(max(self.view.height_mark(self.view.cut_m), 1.0), self.view.height() - 1.0)
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(theme.qcolor(theme.TEXT, 0.8))
+        self.painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 9, y - 5), QPointF(x + 9, y + 5)]))
+        self.painter.drawRect(QRectF(x + 9, y - 0.7, STRIP - 9, 1.4))
+
+    def group(self) -> None:
+        """Where the chosen lamp's group is moved, and turned, as one."""
+        spots = dict(self.view.group_marks())
+        if not spots:
+            return
+        middle, turn = spots["group"], spots["turn"]
+        self.painter.setBrush(Qt.BrushStyle.NoBrush)
+        for width, pen in ((3.2, theme.qcolor("#000000", 0.7)), (1.4, theme.qcolor(theme.CHOSEN))):
+            self.painter.setPen(QPen(pen, width))
+            self.painter.drawRect(QRectF(middle.x() - 6, middle.y() - 6, 12, 12))
+            self.painter.drawLine(middle - QPointF(0, 6), turn + QPointF(0, 6))
+            self.painter.drawArc(QRectF(turn.x() - 6, turn.y() - 6, 12, 12), 60 * 16, 300 * 16)
 
     def lobes(self) -> None:
         """Where a photographed sky has its own sun, on the rim."""
@@ -213,16 +248,18 @@ class PlanMarks:
         """Heights beside the plan, with the chosen lamp's."""
         x = self.view.width() - STRIP
         self.painter.fillRect(QRectF(x, 0, STRIP, self.view.height()), theme.qcolor(theme.PANEL))
-        low, high = self.view.strip_range()
+        _low, high = self.view.strip_range()
         self.painter.setPen(theme.qcolor(theme.EDGE))
         for metre in range(0, int(high) + 1, 2):
-            y = self.view.height() * (1 - (metre - low) / (high - low))
+            y = self.view.height_mark(metre)
             self.painter.drawLine(QPointF(x, y), QPointF(x + 5, y))
+        if self.view.side == "above":
+            self._cut(x)
         source = self.view.session.chosen_source
         if source is None or not isinstance(source.shape, Placed):
             return
         z = source.shape.position[2]
-        y = self.view.height() * (1 - (min(max(z, low), high) - low) / (high - low))
+        y = self.view.height_mark(z)
         self.painter.setPen(QPen(theme.qcolor(theme.LIT), 2))
         self.painter.drawLine(QPointF(x, y), QPointF(x + STRIP, y))
         self.painter.setFont(theme.font(theme.SMALL))

@@ -1,37 +1,38 @@
 """The plan: the place from above with the frame's view wedge and every source as a mark that can be pulled."""
 
+import functools
 import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QResizeEvent,
     QWheelEvent,
-)  # fmt: skip
-from PySide6.QtWidgets import QWidget
+)
+from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.document import edits
-from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.moves import companions, middle_of
 from lunar_haze.core.document.rows import AIR
 from lunar_haze.core.place.model import Place
-from lunar_haze.core.sky.ephemeris import heavens
+from lunar_haze.core.place.plan_map import SIDES, Sheet
 from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.model import Source, Sun, Surface, is_aimed
-from lunar_haze.ui.bridge import as_image
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.kept_drawing import KeptDrawing
-from lunar_haze.ui.plan_drawing import SIDES, Relief, draw_relief, flat, moved_in, relief_of, turned
+from lunar_haze.ui.plan_drawing import flat
+from lunar_haze.ui.plan_ground import PlanGround
+from lunar_haze.ui.plan_hand import PlanHand
 from lunar_haze.ui.plan_marks import STRIP, PlanMarks
 from lunar_haze.ui.session import Session
 
-REACH = 9.0
-#: A press that moves less than this [px] is a click.
-STILL = 4
+#: How far from a group's middle it is turned by [px].
+TURN_REACH = 30.0
 
 
 def fixtures(place: Place, material: str) -> list[tuple[float, float, float]]:
@@ -54,68 +55,72 @@ class PlanView(QWidget):
 
     #: A right click, and where on screen.
     asked = Signal(QPoint)
-    _relief_ready = Signal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session = session
+        self.ground = PlanGround(session, bridge)
+        self.hand = PlanHand(self)
         self.side = "above"
+        self.cut_m = math.inf
+        self._framed = False
+        self._sheet: Sheet | None = None
         self.centre = (0.0, 0.0)
         self.metres_per_pixel = 0.2
-        self._relief: Relief | None = None
-        self._turned: Relief | None = None
-        self._image: QImage | None = None
-        self._drawn_for: tuple = ()
         self._fixtures_of: Place | None = None
         self._fixtures: dict[str, list[tuple[float, float, float]]] = {}
         self.rim = KeptDrawing()
-        self._gesture: tuple[str, str] | None = None
-        self._last = self._pressed = QPointF()
         #: Puts what is being added at a point of the ground [m]; says whether anything is being added.
         self.put_on_ground: Callable[[float, float], bool] = lambda east, north: False
         self.setMinimumSize(200, 160)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("plan")
-        self.setToolTip("the place from above: drag marks, wheel to zoom, drag the ground to move")
+        self.setAccessibleDescription(
+            "arrows move the chosen lamp, with Ctrl its aim, with Shift both; Page Up and Page Down its height; "
+            "+ and - zoom; Home shows all; C and Shift+C lower and raise the cut"
+        )
         session.changed.connect(self.update)
         session.chosen_changed.connect(self.update)
-        session.opened.connect(self._frame_all)
+        session.opened.connect(self.show_all)
         session.place_ready.connect(self._place_ready)
-        self._relief_ready.connect(self._take_relief)
+        self.ground.renewed.connect(self.update)
 
     def _place_ready(self) -> None:
-        place = self.session.place
-        if place is None:
-            return
+        self._framed = False
+        self.show_all()
 
-        def sample() -> None:
-            try:
-                self._relief_ready.emit(relief_of(place))
-            except RuntimeError:
-                pass  # the window is closing
+    def offered(self, menu: QMenu) -> None:
+        """What can be seen otherwise, at the end of the menu that a right click opens."""
+        menu.addSeparator()
+        for text, name in (("light on the plan", "shows_light"), ("isolux lines", "shows_lines")):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(getattr(self.ground, name))
+            action.toggled.connect(functools.partial(self._show, name))
+        menu.addAction("roofs on", lambda: self.set_cut(math.inf))
+        eye = self.session.document.shot.seen_from.position[2] if self.session.is_open else 2.0
+        menu.addAction("cut a little over the camera", lambda: self.set_cut(eye + 0.6))
 
-        self.session.run_thread(sample)
-        self._frame_all()
-
-    def _take_relief(self, relief: Relief) -> None:
-        self._relief, self._turned = relief, None
-        self._drawn_for = ()
+    def _show(self, name: str, on: bool) -> None:
+        setattr(self.ground, name, on)
+        self.ground.restyle()
         self.update()
 
     def next_side(self) -> None:
         """See the place from above, from the south, from the east, and round again."""
         sides = list(SIDES)
         self.side = sides[(sides.index(self.side) + 1) % len(sides)]
-        self._turned, self._drawn_for = None, ()
-        self._frame_all()
+        self.show_all()
 
     # -- geometry -------------------------------------------------------------------------------
 
-    def _frame_all(self) -> None:
+    def show_all(self) -> None:
         """Bring the shots and sources into view."""
         if not self.session.is_open:
             return
         document = self.session.document
+        self._framed = True
         points = [self.flat(document.shot.camera.position), self.flat(document.shot.camera.aim)]
         for source in document.look.sources:
             if isinstance(source.shape, Placed):
@@ -176,11 +181,21 @@ class PlanView(QWidget):
                     found.append((source.id, "aim", self.to_screen(*self.flat(shape.aim))))
             elif isinstance(shape, Sun) and self.side == "above":
                 found.append((source.id, "bearing", self.sun_mark(shape)))
+        found += [(self.session.chosen, part, at) for part, at in self.group_marks()]
         for card in self.session.document.look.cards:
             found.append((card.id, "position", self.to_screen(*self.flat(card.position))))
             if card.id == self.session.chosen:
                 found.append((card.id, "aim", self.to_screen(*self.flat(card.aim))))
         return sorted(found, key=lambda m: m[0] != self.session.chosen)
+
+    def group_marks(self) -> list[tuple[str, QPointF]]:
+        """Where the chosen lamp's group is moved and turned as one; nothing for a lamp that stands alone."""
+        look = self.session.document.look
+        together = companions(look, self.session.chosen)
+        if len(together) < 2 or self.side != "above":
+            return []
+        middle = self.to_screen(*self.flat(middle_of(look, together).tolist()))
+        return [("group", middle), ("turn", middle + QPointF(0, -TURN_REACH))]
 
     def rim_point(self, altitude_deg: float, azimuth_deg: float) -> QPointF:
         """Where a body stands on the plan: on the rim at the horizon, nearer the middle the higher it is."""
@@ -198,111 +213,63 @@ class PlanView(QWidget):
         """Where north stands on the rim."""
         return self.rim_point(0.0, self.session.document.place.site.north_deg)
 
-    def _turned_sun(self, document: Document, source_id: str, azimuth_deg: float) -> Document:
-        """A sun turned to a bearing: one that follows the hour takes the hour along, one set by hand does not."""
-        shape = document.look.expect(source_id).shape
-        if not isinstance(shape, Sun) or not shape.follows_hour:
-            return edits.change_shape(document, source_id, azimuth_deg=azimuth_deg)
-        look, site = document.look, document.place.site
-        body = "moon" if shape.body == "moon" else "sun"
-
-        def apart(hour_h: float) -> float:
-            there = getattr(heavens(look.date, hour_h, site), body).azimuth_deg
-            return abs((there - azimuth_deg + 180.0) % 360.0 - 180.0)
-
-        quarter = min((k / 4 for k in range(96)), key=apart)
-        hour = min((quarter + k / 60 for k in range(-15, 16)), key=lambda h: apart(h % 24.0))
-        return edits.change_heavens(document, hour_h=hour)
-
     # -- hand -----------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._last = self._pressed = event.position()
-        self._gesture = ("pan", "")
-        if not self.session.is_open:
-            return
-        chosen = self.session.chosen_source
-        if event.position().x() > self.width() - STRIP:
-            if chosen is not None and isinstance(chosen.shape, Placed):
-                self._gesture = ("height", chosen.id)
-                self.mouseMoveEvent(event)
-            return
-        if self.side == "above" and (self.north_mark() - event.position()).manhattanLength() < REACH:
-            self._gesture = ("north", "")
-            return
-        for source_id, part, at in self.marks():
-            if (at - event.position()).manhattanLength() < REACH * 1.5:
-                self.session.choose(source_id)
-                self._gesture = (part, source_id)
-                return
+        self.hand.press(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self._gesture is None or not event.buttons():
-            return
-        part, source_id = self._gesture
-        at = event.position()
-        document = self.session.document
-        source = document.look.source(source_id)
-        if part == "pan":
-            delta = at - self._last
-            self.centre = (
-                self.centre[0] - delta.x() * self.metres_per_pixel,
-                self.centre[1] + delta.y() * self.metres_per_pixel,
-            )
-            self.update()
-        elif part == "north":
-            edited = edits.change_site(document, north_deg=(self._bearing_at(at) + 180.0) % 360.0 - 180.0)
-            self.session.edit("north", edited, "north")
-        elif part in ("position", "aim"):
-            card = self.session.chosen_card
-            old = getattr(source.shape if source is not None else card, part)
-            spot = moved_in(self.side, old, *self.to_ground(at))
-            change = edits.change_shape if source is not None else edits.change_card
-            edited = change(document, source_id, **{part: spot})
-            self.session.edit("place of the lamp" if part == "position" else "aim", edited, f"plan {part} {source_id}")
-        elif source is None:
-            return
-        elif part == "height" and isinstance(source.shape, Placed):
-            low, high = self.strip_range()
-            z = low + (1 - min(max(at.y() / self.height(), 0.0), 1.0)) * (high - low)
-            x, y, _z = source.shape.position
-            self.session.edit(
-                "height", edits.change_shape(document, source_id, position=(x, y, z)), f"height {source_id}"
-            )
-        elif part == "bearing":
-            edited = self._turned_sun(document, source_id, self._bearing_at(at))
-            self.session.edit("bearing", edited, f"bearing {source_id}")
-        self._last = at
-
-    def _bearing_at(self, at: QPointF) -> float:
-        """Bearing [deg] of a screen position from the plan's middle."""
-        away = at - QPointF((self.width() - STRIP) / 2, self.height() / 2)
-        return math.degrees(math.atan2(away.x(), -away.y())) % 360.0
+        self.hand.move(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        still = (event.position() - self._pressed).manhattanLength() < STILL
-        self._gesture = None
-        self.session.seal()
-        if not still or not self.session.is_open:
-            return
-        if event.button() == Qt.MouseButton.RightButton:
-            self.asked.emit(event.globalPosition().toPoint())
-        elif self.side == "above" and event.button() == Qt.MouseButton.LeftButton:
-            self.put_on_ground(*self.to_ground(event.position()))
+        if self.hand.release(event) and self.session.is_open:
+            if event.button() == Qt.MouseButton.RightButton:
+                self.asked.emit(event.globalPosition().toPoint())
+            elif self.side == "above" and event.button() == Qt.MouseButton.LeftButton:
+                self.put_on_ground(*self.to_ground(event.position()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._frame_all()
+        self.show_all()
+
+    def event(self, event: QEvent) -> bool:
+        # Its own keys come before the window's while it has the keyboard.
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and self.hand.means(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if not self.session.is_open or not self.hand.key(event):
+            super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
-        under = self.to_ground(event.position())
-        self.metres_per_pixel = min(max(self.metres_per_pixel * 0.87 ** (event.angleDelta().y() / 120), 0.004), 50.0)
-        now = self.to_ground(event.position())
+        self.zoom(event.angleDelta().y() / 120, event.position())
+
+    def zoom(self, turns: float, about: QPointF) -> None:
+        """See more closely, or more; what lies under a position stays there."""
+        under = self.to_ground(about)
+        self.metres_per_pixel = min(max(self.metres_per_pixel * 0.87**turns, 0.004), 50.0)
+        now = self.to_ground(about)
         self.centre = (self.centre[0] + under[0] - now[0], self.centre[1] + under[1] - now[1])
         self.update()
 
+    def pan(self, delta: QPointF) -> None:
+        """Move the sheet under the hand."""
+        self.centre = (
+            self.centre[0] - delta.x() * self.metres_per_pixel,
+            self.centre[1] + delta.y() * self.metres_per_pixel,
+        )
+        self.update()
+
+    def set_cut(self, cut_m: float) -> None:
+        """Leave out what stands higher than so [m]; as high as the strip goes, nothing."""
+        low, high = self.strip_range()
+        self.cut_m = math.inf if cut_m >= high - 0.05 else max(cut_m, low)
+        self.update()
+
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
-        if not self._drawn_for:
-            self._frame_all()
+        if not self._framed:
+            self.show_all()
 
     # -- drawing --------------------------------------------------------------------------------
 
@@ -310,21 +277,22 @@ class PlanView(QWidget):
         """Lowest and highest height of the strip [m]."""
         return -0.5, 12.0
 
+    def height_at(self, y: float) -> float:
+        """Height [m] of a screen position on the strip."""
+        low, high = self.strip_range()
+        return low + (1 - min(max(y / self.height(), 0.0), 1.0)) * (high - low)
+
+    def height_mark(self, z: float) -> float:
+        """Screen position on the strip of a height [m]."""
+        low, high = self.strip_range()
+        return (1 - (min(max(z, low), high) - low) / (high - low)) * self.height()
+
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor("#121212"))
         width = self.width() - STRIP
-        if self._relief is not None:
-            wanted = (self.centre, self.metres_per_pixel, width, self.height())
-            if wanted != self._drawn_for:
-                if self._turned is None:
-                    self._turned = turned(self._relief, self.side)
-                drawing = draw_relief(self._turned, self.centre, self.metres_per_pixel, width, self.height())
-                self._image = as_image(np.ascontiguousarray(drawing))
-                self._drawn_for = wanted
-            if self._image is not None:
-                painter.drawImage(QPointF(0, 0), self._image)
+        self._paint_ground(painter, width)
         if not self.session.is_open:
             return
         painter.setClipRect(QRectF(0, 0, width, self.height()))
@@ -338,6 +306,7 @@ class PlanView(QWidget):
             marks.bank(bank, number == self.session.chosen_bank and self.session.chosen == AIR)
         for card in look.cards:
             marks.card(card)
+        marks.group()
         if self.session.ghost is not None:
             marks.ghost(self.session.ghost)
         if self.side == "above":
@@ -346,3 +315,36 @@ class PlanView(QWidget):
         marks.scale()
         painter.setClipping(False)
         marks.strip()
+
+    def _paint_ground(self, painter: QPainter, width: int) -> None:
+        """The drawn place: a sheet made for another view is laid where it belongs until the new one is here."""
+        if self.session.place is None or width < 8 or self.height() < 8:
+            return
+        made = self.ground.drawing
+        image = self.ground.image()
+        fits = self._sheet is not None and self._sheet_fits(self._sheet, width)
+        if not fits:
+            self._sheet = Sheet(self.side, self.centre, self.metres_per_pixel, width, self.height(), self.cut_m)
+            self.ground.want(self._sheet)
+        if image is None or made is None or made.sheet.side != self.side:
+            return
+        sheet = made.sheet
+        scale = sheet.metres_per_pixel / self.metres_per_pixel
+        middle = self.to_screen(*sheet.centre)
+        size = QSizeF(sheet.width * scale, sheet.height * scale)
+        corner = middle - QPointF(size.width() / 2, size.height() / 2)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, sheet is not self._sheet)
+        painter.save()
+        painter.setClipRect(QRectF(0, 0, width, self.height()))
+        painter.drawImage(QRectF(corner, size), image)
+        painter.restore()
+
+    def _sheet_fits(self, sheet: Sheet, width: int) -> bool:
+        return (sheet.side, sheet.centre, sheet.metres_per_pixel, sheet.width, sheet.height, sheet.cut_m) == (
+            self.side,
+            self.centre,
+            self.metres_per_pixel,
+            width,
+            self.height(),
+            self.cut_m,
+        )

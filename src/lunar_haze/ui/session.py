@@ -16,11 +16,12 @@ from PySide6.QtCore import QObject, Signal
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
-from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
@@ -48,11 +49,13 @@ HAND_OFF = "hand-off"
 
 class Session(QObject):
     """Signals: ``changed`` after every edit, ``opened`` after another document, ``chosen_changed``,
-    ``place_ready`` once the place's geometry is here, ``said`` (text, is_problem) for the artist."""
+    ``proposal_changed`` when another balance is shown, ``place_ready`` once the place's geometry is here, ``said``
+    (text, is_problem) for the artist."""
 
     changed = Signal()
     opened = Signal()
     chosen_changed = Signal()
+    proposal_changed = Signal()
     place_ready = Signal()
     said = Signal(str, bool)
     _place_loaded = Signal(object, object)
@@ -70,6 +73,7 @@ class Session(QObject):
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
         self.ghost: Source | None = None
+        self.proposal: BalanceChange | None = None
         self.picking: Callable[[NDArray], None] | None = None
         self._index: RayIndex | None = None
         self._threads: list[threading.Thread] = []
@@ -126,6 +130,18 @@ class Session(QObject):
         """Show a proposal before it is taken, or none."""
         self.ghost = proposal
         self.chosen_changed.emit()
+
+    def propose(self, change: BalanceChange | None) -> None:
+        """Show another balance before it is taken, or none; it goes with the next edit."""
+        if change != self.proposal:
+            self.proposal = change
+            self.proposal_changed.emit()
+
+    @property
+    def shown_look(self) -> Look:
+        """The look on screen: with the balance that is proposed."""
+        look = self.document.look
+        return look if self.proposal is None else self.proposal.on(look)
 
     def pick(self, take: Callable[[NDArray], None], what: str) -> None:
         """Let the next click in the picture give its colour (ACEScg) to ``take``."""
@@ -185,6 +201,7 @@ class Session(QObject):
             self._after_change()
 
     def _after_change(self) -> None:
+        self.proposal = None
         self.keeper.note_edit()
         self._follow_place()
         if self.chosen and not self.is_anything_chosen:
@@ -202,10 +219,12 @@ class Session(QObject):
     # -- files ----------------------------------------------------------------------------------
 
     def open_path(
-        self, path: Path, scale: float | None = None,
+        self,
+        path: Path,
+        scale: float | None = None,
         ask_scale: Callable[[float, str], float | None] = lambda factor, remark: 1.0,
         ask_missing: Callable[[list[Path]], Path | None] = lambda missing: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Open a document, or start one for a modelled place. Raises HazeError; nothing changes then.
 
         ``ask_missing`` is told the files that are not there and says where the first has gone, None for nowhere.
@@ -294,9 +313,11 @@ class Session(QObject):
     def _follow_place(self) -> None:
         """Load the place as the document has it now, where an edit or undo has changed its scale or file."""
         wanted, spec = self.document.place, self.place_spec
-        if not self.is_open or spec is None or (wanted.path, wanted.scale, wanted.scene) == (
-            spec.path, spec.scale, spec.scene
-        ):  # fmt: skip
+        if (
+            not self.is_open
+            or spec is None
+            or (wanted.path, wanted.scale, wanted.scene) == (spec.path, spec.scale, spec.scene)
+        ):
             return
         try:
             self.reload_place(place_spec(wanted))

@@ -3,7 +3,7 @@
 import math
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
@@ -38,11 +38,26 @@ class Card(QWidget):
         self._axis = ""
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        tip = "what the mist alone adds" if what == AIR else (
-            "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
-            "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order"
-        )  # fmt: skip
+        tip = (
+            "what the mist alone adds"
+            if what == AIR
+            else (
+                "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
+                "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order; arrows do the same"
+            )
+        )
         self.setToolTip(tip)
+        self.name_itself()
+
+    def name_itself(self) -> None:
+        """Tell what it is to those who cannot see it."""
+        source = self.source
+        if source is None:
+            self.setAccessibleName("air")
+            return
+        state = "muted, " if source.muted else "alone, " if source.alone else ""
+        role = f"{source.role}, " if source.role else ""
+        self.setAccessibleName(f"{source.name}, {role}{state}{source.dimmer_stops:+.1f} stops")
 
     @property
     def source(self) -> Source | None:
@@ -50,6 +65,7 @@ class Card(QWidget):
 
     def renew(self) -> None:
         """Make the card's picture again."""
+        self.name_itself()
         is_air = self.what == AIR
         image = air_picture(self.bridge, CARD_WIDTH) if is_air else share_picture(self.bridge, [self.what], CARD_WIDTH)
         if image is not None or is_air:
@@ -80,16 +96,34 @@ class Card(QWidget):
             self._axis = "level" if abs(delta.y()) >= abs(delta.x()) else "warmth"
         self._pressed = event.position()
         fine = 1 / 6 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        document = self.session.document
         if self._axis == "level":
-            stops = min(max(source.dimmer_stops - delta.y() / PIXELS_PER_STOP * fine, -40.0), 20.0)
-            self.session.edit(
-                "dimmer", edits.change_source(document, self.what, dimmer_stops=stops), f"dimmer {self.what}"
-            )
+            self._dim(source, -delta.y() / PIXELS_PER_STOP * fine)
         else:
-            kelvin = self.session.lamp_kelvin(source) * 2.0 ** (delta.x() / PIXELS_PER_KELVIN_STOP * fine)
-            kelvin = min(max(kelvin, 1000.0), 15000.0)
-            self.session.edit("warmth", edits.change_source(document, self.what, kelvin=kelvin), f"warmth {self.what}")
+            self._warm(source, delta.x() / PIXELS_PER_KELVIN_STOP * fine)
+
+    def _dim(self, source: Source, stops: float) -> None:
+        moved = min(max(source.dimmer_stops + stops, -40.0), 20.0)
+        edited = edits.change_source(self.session.document, self.what, dimmer_stops=moved)
+        self.session.edit("dimmer", edited, f"dimmer {self.what}")
+
+    def _warm(self, source: Source, octaves: float) -> None:
+        kelvin = min(max(self.session.lamp_kelvin(source) * 2.0**octaves, 1000.0), 15000.0)
+        edited = edits.change_source(self.session.document, self.what, kelvin=kelvin)
+        self.session.edit("colour temperature", edited, f"warmth {self.what}")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        key, source = event.key(), self.source
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit(self.what)
+        elif plain and source is not None and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._dim(source, 1 / 3 if key == Qt.Key.Key_Up else -1 / 3)
+            self.session.seal()
+        elif plain and source is not None and key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self._warm(source, 1 / 12 if key == Qt.Key.Key_Right else -1 / 12)
+            self.session.seal()
+        else:
+            super().keyPressEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if self._axis == "place" and self._pressed is not None:
@@ -120,8 +154,11 @@ class Card(QWidget):
         painter.setFont(theme.font())
         painter.setPen(theme.qcolor(theme.TEXT if active else theme.DIM))
         metrics = painter.fontMetrics()
-        painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16), Qt.AlignmentFlag.AlignVCenter,
-                         metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30))  # fmt: skip
+        painter.drawText(
+            QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 28, 16),
+            Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 30),
+        )
         if source is not None:
             painter.fillRect(
                 QRectF(CARD_WIDTH - 20, PICTURE_HEIGHT + 6, 14, 10), theme.qcolor(self.session.light_hex(source))
@@ -229,8 +266,9 @@ class GroupCard(QWidget):
         count = sum(s.group == self.name for s in self.session.document.look.sources)
         painter.setFont(theme.font())
         painter.setPen(theme.qcolor(theme.TEXT))
-        painter.drawText(QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 12, 16), Qt.AlignmentFlag.AlignVCenter,
-                         f"{self.name} ({count})")  # fmt: skip
+        painter.drawText(
+            QRectF(6, PICTURE_HEIGHT + 3, CARD_WIDTH - 12, 16), Qt.AlignmentFlag.AlignVCenter, f"{self.name} ({count})"
+        )
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.qcolor(theme.DIM))
         row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
@@ -259,9 +297,7 @@ def paint_share(painter: QPainter, image: QImage | None, active: bool) -> None:
     if image is None:
         return
     size = image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
-    target = QRectF(
-        (CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height()
-    )
+    target = QRectF((CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height())
     painter.setClipRect(frame)
     painter.setOpacity(1.0 if active else 0.22)
     painter.drawImage(target, image)

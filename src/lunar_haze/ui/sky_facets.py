@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, assert_never
 
 import attrs
 import numpy as np
@@ -15,12 +15,21 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.photographs import sun_of_panorama, with_photograph
 from lunar_haze.core.errors import SkyError
-from lunar_haze.core.sky.model import CLOUDS, ClearSky, Dome, Gradient, Panorama, SkyGrade, Weather
+from lunar_haze.core.sky.model import (
+    CLOUDS,
+    SKY_KINDS,
+    ClearSky,
+    Dome,
+    Gradient,
+    Panorama,
+    SkyGrade,
+    Weather,
+    sky_kind_of,
+)
 from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.column import Column
 
-KINDS = {"the sky of the hour": ClearSky, "a photograph": Panorama, "two colours": Gradient}
 _PANORAMAS = "Panoramas (*.exr *.hdr *.png *.jpg *.jpeg *.tif *.tiff)"
 
 
@@ -50,6 +59,12 @@ class SkyFacets:
         return shape
 
     @property
+    def _gradient(self) -> Gradient:
+        dome = self._sky.dome
+        assert isinstance(dome, Gradient)
+        return dome
+
+    @property
     def _photograph(self) -> Panorama:
         dome = self._sky.dome
         assert isinstance(dome, Panorama)
@@ -74,19 +89,25 @@ class SkyFacets:
             settled = edits.under_heavens(look.expect(self._id), look, site)
             return edits.change_source(document, self._id, shape=settled.shape)
 
-        self._column.lay(self._column.check(
-            "follows the hour", "off: set by hand, where the story wants it",
-            lambda: self._body.follows_hour, follow,
-        ))  # fmt: skip
+        self._column.lay(
+            self._column.check(
+                "follows the hour",
+                "off: set by hand, where the story wants it",
+                lambda: self._body.follows_hour,
+                follow,
+            )
+        )
 
     # -- sky ------------------------------------------------------------------------------------
 
     def fill_sky(self) -> None:
         """What the dome is, what it does, and its grade."""
-        names = {k: n for n, k in KINDS.items()}
-        self._column.lay(self._column.choice(
-            "kind of sky", "what the sky is", KINDS, self._choose_kind, lambda: names[type(self._sky.dome)]
-        ))  # fmt: skip
+        names = [kind.name for kind in SKY_KINDS]
+        self._column.lay(
+            self._column.choice(
+                "kind of sky", "what the sky is", names, self._choose_kind, lambda: sky_kind_of(self._sky.dome).name
+            )
+        )
         for field, text, tip in (
             ("lights", "lights the place", "whether it gives light by itself"),
             ("seen", "the camera sees it", "off: another sky may stand behind the picture"),
@@ -94,14 +115,17 @@ class SkyFacets:
         ):
             self._switch(field, text, tip)
         dome = self._sky.dome
-        if isinstance(dome, ClearSky):
-            self._fill_moment()
-        elif isinstance(dome, Panorama):
-            self._fill_panorama()
-        else:
-            self._fill_colours()
-        if not isinstance(dome, Gradient):
-            self._fill_grade()
+        match dome:
+            case ClearSky():
+                self._fill_moment()
+                self._fill_grade()
+            case Panorama():
+                self._fill_panorama()
+                self._fill_grade()
+            case Gradient():
+                self._fill_colours()
+            case _:
+                assert_never(dome)
 
     def _switch(self, field: str, text: str, tip: str) -> None:
         """A box for what the sky does or does not do."""
@@ -110,20 +134,17 @@ class SkyFacets:
         )
 
     def _choose_kind(self, text: str) -> None:
-        wanted = KINDS[text]
-        shape = self._sky
-        if isinstance(shape.dome, wanted):
+        kind = next(kind for kind in SKY_KINDS if kind.name == text)
+        shape, document = self._sky, self._session.document
+        if isinstance(shape.dome, kind.value):
             return
-        if wanted is Panorama:
+        if kind.value is Panorama:
             self._ask_panorama()
             return
-        dome: Dome = Gradient()
-        if wanted is ClearSky:
-            look, site = self._session.document.look, self._session.document.place.site
-            dome = edits.sky_of(look, site)
-        amount, unit = (1.0, "true") if wanted is ClearSky else (5000.0, "lx")
-        changed = attrs.evolve(shape, dome=dome, follows_hour=wanted is ClearSky)
-        document = edits.change_source(self._session.document, self._id, shape=changed, amount=amount, unit=unit)
+        follows = kind.value is ClearSky
+        dome: Dome = edits.sky_of(document.look, document.place.site) if follows else kind.value()
+        changed = attrs.evolve(shape, dome=dome, follows_hour=follows)
+        document = edits.change_source(document, self._id, shape=changed, amount=kind.amount, unit=kind.unit)
         self._session.act(text, document)
 
     # The weather of a sky that follows the hour is the look's; that of one set by hand its own.
@@ -184,10 +205,13 @@ class SkyFacets:
 
         column.rows("saturation", "warmer")
         self._colour("colour to suppress", lambda: now().hold, lambda rgb: change(grade=attrs.evolve(now(), hold=rgb)))
-        column.lay(column.button(
-            "pick it in the picture", "the next click in the picture gives the colour that is suppressed",
-            self._pick_hold,
-        ))  # fmt: skip
+        column.lay(
+            column.button(
+                "pick it in the picture",
+                "the next click in the picture gives the colour that is suppressed",
+                self._pick_hold,
+            )
+        )
         column.rows_of("sky grade")
 
     def _pick_hold(self) -> None:
@@ -209,6 +233,19 @@ class SkyFacets:
     def _fill_colours(self) -> None:
         for field in ("zenith", "horizon"):
             self._dome_colour(field)
+        self._column.lay(
+            self._column.check(
+                "another colour below the horizon",
+                "light from beneath: ground, water or snow that is not modelled",
+                lambda: self._gradient.below is not None,
+                lambda on: self._change_dome(below=self._gradient.horizon if on else None),
+            )
+        )
+        self._colour(
+            "below the horizon",
+            lambda: self._gradient.below or self._gradient.horizon,
+            lambda rgb: self._change_dome(below=rgb),
+        )
 
     def _dome_colour(self, field: str) -> None:
         self._colour(field, lambda: getattr(self._sky.dome, field), lambda rgb: self._change_dome(**{field: rgb}))
@@ -246,10 +283,12 @@ class SkyFacets:
             self._column.button(Path(dome().path).name, "choose another photograph", self._ask_panorama),
             self._column.choice(
                 "encoding of the photograph",
-                "linear light, or encoded for a display: the wrong one turns a dusk white", ["linear", "display"],
-                lambda text: self._session.act("encoding", change(encoding=text)), lambda: dome().encoding,
+                "linear light, or encoded for a display: the wrong one turns a dusk white",
+                ["linear", "display"],
+                lambda text: self._session.act("encoding", change(encoding=text)),
+                lambda: dome().encoding,
             ),
-        )  # fmt: skip
+        )
         self._column.rows_of("photograph")
         spot = self._column.words("")
         take = self._column.button(

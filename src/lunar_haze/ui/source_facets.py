@@ -14,8 +14,9 @@ from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.solve.placing import following
 from lunar_haze.core.sources.amounts import units_of
-from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
+from lunar_haze.core.sources.array import LampArray, Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
+from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun, Surface
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.lamp_facets import LampFacets
@@ -68,23 +69,29 @@ class SourceFacets:
             column.section("place and aim")
             self._fill_place()
         column.section("shape")
-        if isinstance(shape, Placed):
-            LampFacets(column, self._id, self._now, self._shaped).fill()
-        elif isinstance(shape, Sun):
-            SkyFacets(column, self._id).fill_sun()
-        elif isinstance(shape, Sky):
-            SkyFacets(column, self._id).fill_sky()
-        else:
-            column.rows_of("shape")
-        if isinstance(shape, Surface):
-            column.lay(
-                column.check(
-                    "the camera sees it glow", "off: it lights, but looks dark", self._is_seen_to_glow,
-                    lambda on: self._shaped(seen=on),
-                )
-            )  # fmt: skip
+        match shape:
+            case Lamp() | LampArray():
+                LampFacets(column, self._id, self._now, self._shaped).fill()
+            case Sun():
+                SkyFacets(column, self._id).fill_sun()
+            case Sky():
+                SkyFacets(column, self._id).fill_sky()
+            case _:
+                self._fill_glow()
         column.section("acts on")
         self._fill_acts_on()
+
+    def _fill_glow(self) -> None:
+        self._column.rows_of("shape")
+        if isinstance(self._now().shape, Surface):
+            self._column.lay(
+                self._column.check(
+                    "the camera sees it glow",
+                    "off: it lights, but looks dark",
+                    self._is_seen_to_glow,
+                    lambda on: self._shaped(seen=on),
+                )
+            )
 
     def _is_seen_to_glow(self) -> bool:
         shape = self._now().shape
@@ -101,10 +108,12 @@ class SourceFacets:
 
         name.editingFinished.connect(take_name)
         role = self._column.choice(
-            "role of the source", "what the source is for", ["no role", *ROLES],
+            "role of the source",
+            "what the source is for",
+            ["no role", *ROLES],
             lambda text: self._session.act_on_source("role", role="" if text == "no role" else text),
             lambda: self._now().role or "no role",
-        )  # fmt: skip
+        )
         role.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self._column.lay(name, role, self._facet_menu())
 
@@ -155,18 +164,22 @@ class SourceFacets:
         tools: list[QWidget] = []
         if len(units) > 1:
             choice = column.choice(
-                "unit of the level", "the same light in another unit; “true” is x natural", units,
+                "unit of the level",
+                "the same light in another unit; “true” is x natural",
+                units,
                 lambda text: self._session.act("unit", edits.change_unit(self._session.document, self._id, text)),
                 lambda: self._now().unit,
-            )  # fmt: skip
+            )
             tools = [QLabel("unit"), choice]
         if isinstance(self._now().shape, Placed):
             tools.append(
                 column.check(
-                    "hold level", "what it delivers at its aim stays while it moves, grows or mist comes between",
-                    lambda: self._now().holds_level, lambda on: self._changed(holds_level=on),
+                    "hold level",
+                    "what it delivers at its aim stays while it moves, grows or mist comes between",
+                    lambda: self._now().holds_level,
+                    lambda on: self._changed(holds_level=on),
                 )
-            )  # fmt: skip
+            )
         if tools:
             column.lay(*tools)
         column.rows_of("level")
@@ -240,10 +253,12 @@ class SourceFacets:
         self._column.rows("azimuth", "elevation", "distance")
         self._column.lay(
             self._column.check(
-                "aims at the subject", "turns to the shot's subject, and stays turned to it",
-                lambda: self._now().aims_at_subject, self._follow_subject,
+                "aims at the subject",
+                "turns to the shot's subject, and stays turned to it",
+                lambda: self._now().aims_at_subject,
+                self._follow_subject,
             )
-        )  # fmt: skip
+        )
         self._column.rows_of("place and aim")
 
     def _follow_subject(self, on: bool) -> Document:
@@ -258,15 +273,20 @@ class SourceFacets:
         if isinstance(self._now().shape, Placed):
             self._column.lay(
                 self._column.check(
-                    "the camera sees the lamp", "show the lamp itself, as a lit shape",
-                    lambda: lamp_of(self._lamp()).seen, self._show_lamp,
+                    "the camera sees the lamp",
+                    "show the lamp itself, as a lit shape",
+                    lambda: lamp_of(self._lamp()).seen,
+                    self._show_lamp,
                 )
-            )  # fmt: skip
+            )
         modes = {words: mode for mode, words in LINKING_WORDS.items()}
         mode = self._column.choice(
-            "which objects it lights", "light everything, only some objects, or all but some", modes,
-            lambda words: self._set_linking(mode=modes[words]), lambda: LINKING_WORDS[self._now().linking.mode],
-        )  # fmt: skip
+            "which objects it lights",
+            "light everything, only some objects, or all but some",
+            modes,
+            lambda words: self._set_linking(mode=modes[words]),
+            lambda: LINKING_WORDS[self._now().linking.mode],
+        )
         objects = QToolButton()
         objects.setToolTip("which objects")
         objects.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -306,5 +326,3 @@ class SourceFacets:
         """Put an object on the source's list, or take it off."""
         rest = tuple(n for n in self._now().linking.objects if n != name)
         self._set_linking(objects=(*rest, name) if on else rest)
-
-

@@ -25,9 +25,18 @@ class StillJob(QObject):
     ended = Signal(str, bool)
 
     def __init__(
-        self, path: Path, place: PlaceSpec, shot: Shot, look: Look, size: tuple[int, int], passes: int, bits: int,
-        backend: RenderBackend | None = None, layers: bool = True, denoise: bool = True,
-    ) -> None:  # fmt: skip
+        self,
+        path: Path,
+        place: PlaceSpec,
+        shot: Shot,
+        look: Look,
+        size: tuple[int, int],
+        passes: int,
+        bits: int,
+        backend: RenderBackend | None = None,
+        layers: bool = True,
+        denoise: bool = True,
+    ) -> None:
         super().__init__()
         self._path, self._place, self._shot, self._look = path, place, shot, look
         self._size, self._passes, self._bits, self._backend = size, passes, bits, backend

@@ -16,7 +16,7 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
 from lunar_haze.core.solve.openings import Opening, filling_panel, gap_along, helper_beam, opening_at
-from lunar_haze.core.solve.placing import as_vec, following, for_highlight, for_shadow
+from lunar_haze.core.solve.placing import as_vec, coming_from, following, for_highlight, for_shadow, striking
 from lunar_haze.core.solve.rooms import room_about
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.amounts import canonical
@@ -58,6 +58,9 @@ class SurfaceActs:
                 return None
             menu.addAction(f"choose {sky.name}", lambda: self.session.choose(sky.id))
             menu.addAction(f"suppress this colour in {sky.name}", lambda: self.hold_back(sky, at))
+            body = self.session.chosen_source
+            if body is not None and isinstance(body.shape, Sun):
+                menu.addAction(f"let {body.name} come from here", lambda: self.come_from(at))
             self._fill_gap(menu, at)
             return menu
         self._fill_head(menu, seen)
@@ -74,6 +77,8 @@ class SurfaceActs:
             menu.addAction(f"move {chosen.name} here", lambda: self._reshape("position", away))
             menu.addAction(f"highlight of {chosen.name} here", lambda: self.highlight(seen))
             menu.addAction(f"shadow of the subject from {chosen.name} here", lambda: self.shadow(seen))
+        elif chosen is not None and isinstance(chosen.shape, Sun):
+            menu.addAction(f"let {chosen.name} strike here", lambda: self.strike(seen))
         elif self.session.chosen_card is not None:
             card = self.session.chosen_card
             menu.addAction(f"face {card.name} here", lambda: self._move_card(card, "aim", seen.point))
@@ -161,6 +166,29 @@ class SurfaceActs:
         moved = for_shadow(shape, subject_of(place, self.session.document.shot).centre, seen.point)
         self.session.act("shadow here", edits.reshape(self.session.document, self.session.chosen, moved))
 
+    def strike(self, seen: Seen) -> None:
+        """Turn the chosen sun or moon, as little as may be, so that it shines on a surface."""
+        source = self.session.chosen_source
+        if source is None or not isinstance(source.shape, Sun):
+            return
+        turned = striking(source.shape, seen.point, seen.normal, self.session.index())
+        if turned is None:
+            self.session.said.emit("nothing in the sky sees this spot: no direction of the sun would strike it", False)
+            return
+        self.session.act(f"{source.name} strikes here", edits.reshape(self.session.document, source.id, turned))
+
+    def come_from(self, at: QPointF) -> None:
+        """Let the chosen sun or moon stand where the sky was clicked."""
+        source = self.session.chosen_source
+        if source is None or not isinstance(source.shape, Sun):
+            return
+        x, y = self._to_picture(at)
+        shot = self.session.document.shot
+        width, height = shot.frame_width, shot.frame_height
+        _origin, direction = shot.seen_from.ray(x * width, y * height, width, height)
+        moved = coming_from(source.shape, direction)
+        self.session.act(f"{source.name} comes from here", edits.reshape(self.session.document, source.id, moved))
+
     def practical(self, seen: Seen) -> None:
         """A real source in a glowing fixture: its place, size and colour; the glow stays for the lens."""
         place = self.session.place
@@ -171,18 +199,26 @@ class SurfaceActs:
             return
         material = place.materials[seen.material]
         glow = next(
-            (s for s in self.session.document.look.sources
-             if isinstance(s.shape, Surface) and s.shape.material == material.name), None,
-        )  # fmt: skip
+            (
+                s
+                for s in self.session.document.look.sources
+                if isinstance(s.shape, Surface) and s.shape.material == material.name
+            ),
+            None,
+        )
         radius = min(max(float(np.linalg.norm(np.ptp(fixture.corners, 0))) / 4, 0.01), 1.0)
         level = emissive_luminance(material) if glow is None else canonical(glow.shape, glow.amount, glow.unit)
         rgb = np.asarray(material.emissive, float)
         lamp = Source(
-            new_id(), f"lamp in {place.objects[seen.object]}",
+            new_id(),
+            f"lamp in {place.objects[seen.object]}",
             Ball(as_vec(fixture.centre), radius, aim=as_vec(fixture.centre - np.array([0, 0, 1.0]))),
-            level, "cd/m2", role="practical",
-            gel=as_vec(rgb / max(float(luminance(rgb)), 1e-6)), dimmer_stops=glow.dimmer_stops if glow else 0.0,
-        )  # fmt: skip
+            level,
+            "cd/m2",
+            role="practical",
+            gel=as_vec(rgb / max(float(luminance(rgb)), 1e-6)),
+            dimmer_stops=glow.dimmer_stops if glow else 0.0,
+        )
         fixture_name = place.objects[seen.object]
         document = edits.put_in_group(edits.add_source(self.session.document, lamp), lamp.id, fixture_name)
         if glow is not None:
@@ -234,9 +270,11 @@ class SurfaceActs:
     def put_card(self, name: str, seen: Seen) -> None:
         """Stand a card off the surface, facing it."""
         card = attrs.evolve(
-            CARDS[name], id=new_id(), position=as_vec(seen.point + seen.normal * CARD_OFF_M),
+            CARDS[name],
+            id=new_id(),
+            position=as_vec(seen.point + seen.normal * CARD_OFF_M),
             aim=as_vec(seen.point),
-        )  # fmt: skip
+        )
         self.session.act(f"put {name}", edits.add_card(self.session.document, card))
         self.session.choose(card.id)
 

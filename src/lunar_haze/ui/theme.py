@@ -11,7 +11,7 @@ SURROUND = "#161616"
 PANEL = "#1e1e1e"
 WELL = "#292929"
 EDGE = "#363636"
-DIM = "#8c8c8c"
+DIM = "#949494"
 TEXT = "#dbd9d3"
 LIT = "#ead9a2"
 CHOSEN = "#7d93aa"
@@ -108,6 +108,21 @@ _STROKES = {
     "array": "M3 7 A2 2 0 1 0 7 7 A2 2 0 1 0 3 7 M13 7 A2 2 0 1 0 17 7 A2 2 0 1 0 13 7 "
     "M8 14 A2 2 0 1 0 12 14 A2 2 0 1 0 8 14",
 }
+
+
+def window_icon() -> QIcon:
+    """The program's own mark: a thin moon over bands of haze."""
+    svg = (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 64 64"><rect width="64" height="64" rx="12" '
+        f'fill="#1c1c1c"/><path d="M38 10 A17 17 0 1 0 51 31 A14 14 0 1 1 38 10 Z" fill="{LIT}"/>'
+        f'<path d="M8 46 H56 M14 54 H50" stroke="{TEXT}" stroke-width="3" stroke-linecap="round"/></svg>'
+    )
+    pixmap = QPixmap(64, 64)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter)
+    painter.end()
+    return QIcon(pixmap)
 
 
 def icon(name: str, colour: str = TEXT) -> QIcon:

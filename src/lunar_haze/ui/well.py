@@ -87,9 +87,19 @@ class Well(QWidget):
     settled = Signal()
 
     def __init__(
-        self, label: str, unit: str, low: float, high: float, reset: float, ratio: bool = False,
-        floor: float = -math.inf, ceiling: float = math.inf, tip: str = "", endless: str = "no end", zero: str = "",
-    ) -> None:  # fmt: skip
+        self,
+        label: str,
+        unit: str,
+        low: float,
+        high: float,
+        reset: float,
+        ratio: bool = False,
+        floor: float = -math.inf,
+        ceiling: float = math.inf,
+        tip: str = "",
+        endless: str = "no end",
+        zero: str = "",
+    ) -> None:
         super().__init__()
         self.label, self.unit = label, unit
         self.low, self.high, self.reset_value = low, high, reset
@@ -110,17 +120,24 @@ class Well(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{label} in {unit}" if unit else label)
-        self.setToolTip(
-            f"{tip + ' - ' if tip else ''}drag, wheel, or type: 12, +=1/3, 2x, 50 %; double-click resets"
-        )
+        self.setToolTip(f"{tip + ' - ' if tip else ''}drag, wheel, or type: 12, +=1/3, 2x, 50 %; double-click resets")
 
     @classmethod
     def of(cls, row: Row) -> "Well":
         """The well of a row."""
         return cls(
-            row.label, row.unit, row.low, row.high, row.usual, row.ratio, row.floor, row.ceiling, row.tip,
-            row.endless or "no end", row.zero,
-        )  # fmt: skip
+            row.label,
+            row.unit,
+            row.low,
+            row.high,
+            row.usual,
+            row.ratio,
+            row.floor,
+            row.ceiling,
+            row.tip,
+            row.endless or "no end",
+            row.zero,
+        )
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(220, 24)

@@ -4,7 +4,7 @@ import functools
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
-from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent
+from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QImage, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QToolButton,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.solve.watch import Finding
@@ -26,9 +26,11 @@ from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.folders import log_path
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import theme
+from lunar_haze.ui.about import AboutSheet
 from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
+from lunar_haze.ui.balance import Balance
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Folds
 from lunar_haze.ui.day_strip import DayStrip
@@ -38,19 +40,23 @@ from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.hand_off_sheet import HandOffSheet
 from lunar_haze.ui.header import Header
-from lunar_haze.ui.keys import ACTS, Keys, KeySheet
+from lunar_haze.ui.keys import ACTS, Act, Keys, KeySheet
 from lunar_haze.ui.look_acts import LookActs
+from lunar_haze.ui.manual import Manual
 from lunar_haze.ui.memory_sheet import MemorySheet
 from lunar_haze.ui.notices import Notices
+from lunar_haze.ui.panes import Panes
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
+from lunar_haze.ui.readings_view import ReadingsView
+from lunar_haze.ui.reference_view import ReferenceView
+from lunar_haze.ui.second_view import SecondView
 from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
+from lunar_haze.ui.variations_view import VariationsView
 
-SIDE_WIDTH = 270
-PLAN_HEIGHT = 230
 SURROUNDS = {"black": "#000000", "dark": theme.SURROUND, "mid grey": "#777777"}
 
 
@@ -72,14 +78,20 @@ class Window(QMainWindow):
         self.actions_by_name = self._make_actions()
         self.header = Header(session, self.actions_by_name)
         self.pins = Pins(session, self.bridge, self.picture, self.header, self.notices.say)
-        self.ribbon = StopRibbon(self.bridge)
+        self.ribbon = StopRibbon(session, self.bridge)
         self.rail = ShareRail(session, self.bridge)
-        self.plan = PlanView(session)
+        self.plan = PlanView(session, self.bridge)
         self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST))
         self.facets.air_words = lambda: air_words(self.bridge)
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
+        self.balance = Balance(session, self.bridge)
+        self.readings = ReadingsView(session, self.balance)
+        self.readings.pointed.connect(self.picture.point_out)
+        self.reference = ReferenceView(session, self.bridge, self.balance)
+        self.reference.wiped.connect(self._wipe_against)
+        self.variations = VariationsView(session, self.bridge, self.balance)
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
         self.facets.fill_hand_off = self.sheet.fill
@@ -89,9 +101,7 @@ class Window(QMainWindow):
 
         session.said.connect(self.notices.say)
         self.bridge.said.connect(self.notices.say)
-        self.bridge.lost.connect(
-            lambda reason: self.notices.say(reason, True, "try again", self.bridge.try_again)
-        )
+        self.bridge.lost.connect(lambda reason: self.notices.say(reason, True, "try again", self.bridge.try_again))
         self.bridge.progress.connect(self._progressed)
         session.changed.connect(self._refresh_acts)
         session.opened.connect(self._opened)
@@ -100,10 +110,11 @@ class Window(QMainWindow):
         self.picture.take_ghost = self._take_proposed
         self.picture.put_at = self.adding.put_at
         self.plan.put_on_ground = self.adding.put_on_ground
-        self.plan.asked.connect(lambda at: self.adding.menu().popup(at))
+        self.plan.asked.connect(self._ask_at_plan)
         self.picture.dropped.connect(lambda path: self.files.open_path(Path(path)))
-        self.setWindowTitle("Lunar Haze")
+        self.setWindowIcon(theme.window_icon())
         self._leaving = False
+        self._manual: Manual | None = None
         self.picture.setFocus()
         self._restore_geometry()
         self._refresh_acts()
@@ -121,12 +132,6 @@ class Window(QMainWindow):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         outer.addWidget(self.header)
-        body = QHBoxLayout()
-        body.setSpacing(1)
-        self._main = QVBoxLayout()
-        self._main.setSpacing(1)
-        self._main.addWidget(self.picture, 1)
-        self._main.addWidget(self.ribbon)
         self.add_button = QToolButton()
         # Not the action's own button: it would take its long words whenever the action changes.
         self.add_button.clicked.connect(self.actions_by_name["add"].trigger)
@@ -140,52 +145,68 @@ class Window(QMainWindow):
         row.setSpacing(1)
         row.addWidget(self.add_button)
         row.addWidget(self.rail, 1)
-        self._rail_row = QWidget()
-        self._rail_row.setLayout(row)
+        rail_row = QWidget()
+        rail_row.setLayout(row)
         row.setContentsMargins(0, 0, 0, 0)
-        for widget in (self._rail_row, self.hour):
-            self._main.addWidget(widget)
-        self._side_box = QWidget()
-        self._side_box.setFixedWidth(SIDE_WIDTH)
-        self._side = QVBoxLayout(self._side_box)
-        self._side.setContentsMargins(0, 0, 0, 0)
-        self._side.setSpacing(1)
-        self.plan.setFixedHeight(PLAN_HEIGHT)
-        self._side.addWidget(self.plan)
-        self._side.addWidget(self.facets, 1)
-        body.addLayout(self._main, 1)
-        body.addWidget(self._side_box)
-        outer.addLayout(body, 1)
+        self.second = SecondView(
+            {
+                "plan": (self.plan, "the place from above, and where its light falls"),
+                "readings": (self.readings, "what the picture measures, and what would help (R)"),
+                "reference": (self.reference, "the picture that this look is to come near to"),
+                "variations": (self.variations, "other balances of the same light, side by side"),
+            }
+        )
+        self.second.changed.connect(self._see)
+        self.panes = Panes(self.picture, [self.ribbon, rail_row, self.hour], self.second, self.facets)
+        outer.addWidget(self.panes, 1)
         middle.setStyleSheet(f"QWidget#middle {{ background: {theme.EDGE}; }}")
         middle.setObjectName("middle")
         self.setCentralWidget(middle)
         self.header.put_beside_status(self.hand_off.stop_button)
-        self._swapped = False
 
     def _make_actions(self) -> dict[str, QAction]:
         handlers = {
-            "open": lambda: self.files.ask_open(), "save": lambda: self.files.save(),
-            "save-as": lambda: self.files.ask_save(), "undo": self.session.undo,
-            "redo": self.session.redo, "hand-off": lambda: self.session.choose(HAND_OFF),
-            "again": lambda: self.sheet.write(), "quit": self.close,
-            "pin": lambda: self.pins.pin(), "add": self.ask_add,
-            "wipe": lambda: self.pins.toggle_wipe(), "black": self.acts.start_from_black,
+            "open": lambda: self.files.ask_open(),
+            "save": lambda: self.files.save(),
+            "save-as": lambda: self.files.ask_save(),
+            "undo": self.session.undo,
+            "redo": self.session.redo,
+            "hand-off": lambda: self.session.choose(HAND_OFF),
+            "again": lambda: self.sheet.write(),
+            "quit": self.close,
+            "pin": lambda: self.pins.pin(),
+            "add": self.ask_add,
+            "wipe": lambda: self.pins.toggle_wipe(),
+            "black": self.acts.start_from_black,
             "exposure": self.acts.set_exposure_from_picture,
-            "mute": lambda: self.acts.toggle("muted", "mute"), "alone": lambda: self.acts.toggle("alone", "alone"),
-            "up": lambda: self.acts.nudge(1 / 3), "down": lambda: self.acts.nudge(-1 / 3),
-            "later": lambda: self.acts.step_hour(1 / 6), "earlier": lambda: self.acts.step_hour(-1 / 6),
-            "event": lambda: self.hour.step_event(True), "event-before": lambda: self.hour.step_event(False),
-            "remove": self.acts.remove_chosen, "copy": self.acts.copy, "paste": self.acts.paste,
-            "left": lambda: self.acts.move_card(-1), "right": lambda: self.acts.move_card(1),
-            "side": lambda: self.plan.next_side(), "watch": lambda: self.assistant.watch(),
+            "mute": lambda: self.acts.toggle("muted", "mute"),
+            "alone": lambda: self.acts.toggle("alone", "alone"),
+            "up": lambda: self.acts.nudge(1 / 3),
+            "down": lambda: self.acts.nudge(-1 / 3),
+            "later": lambda: self.acts.step_hour(1 / 6),
+            "earlier": lambda: self.acts.step_hour(-1 / 6),
+            "event": lambda: self.hour.step_event(True),
+            "event-before": lambda: self.hour.step_event(False),
+            "remove": self.acts.remove_chosen,
+            "copy": self.acts.copy,
+            "paste": self.acts.paste,
+            "duplicate": self.acts.duplicate,
+            "left": lambda: self.acts.move_card(-1),
+            "right": lambda: self.acts.move_card(1),
+            "side": lambda: self.plan.next_side(),
+            "watch": lambda: self.assistant.watch(),
             "group": self.acts.ask_group,
             **{role: functools.partial(self._propose, role) for role in ROLES_PROPOSED},
-            "swap": self.swap, "whole": self.toggle_whole, "keys": self.show_keys,
-        }  # fmt: skip
+            "swap": self.swap,
+            "readings": self.toggle_readings,
+            "whole": self.toggle_whole,
+            "keys": self.show_keys,
+            "manual": self.show_manual,
+        }
         made = {}
         for act in ACTS:
             action = QAction(act.text, self)
-            action.setShortcut(self.keys.key(act))
+            self._give_key(act, action)
             action.triggered.connect(lambda _checked=False, h=handlers[act.name]: h())
             self._tell_key(action)
             self.addAction(action)
@@ -200,8 +221,11 @@ class Window(QMainWindow):
     def _rekey(self) -> None:
         for act in ACTS:
             action = self.actions_by_name[act.name]
-            action.setShortcut(self.keys.key(act))
+            self._give_key(act, action)
             self._tell_key(action)
+
+    def _give_key(self, act: Act, action: QAction) -> None:
+        action.setShortcuts([self.keys.key(act), *(QKeySequence(also) for also in act.also)])
 
     def _fill_menu(self) -> None:
         menu = self.header.menu
@@ -219,15 +243,30 @@ class Window(QMainWindow):
         menu.addAction(self.actions_by_name["watch"])
         menu.addAction("hand-off: write the sky ...", self.hand_off.ask_sky)
         menu.addSeparator()
-        for name in ("black", "exposure", "wipe", "copy", "paste", "remove", "group", "side", "swap", "whole"):
+        for name in (
+            "black",
+            "exposure",
+            "wipe",
+            "copy",
+            "paste",
+            "duplicate",
+            "remove",
+            "group",
+            "side",
+            "swap",
+            "readings",
+            "whole",
+        ):
             menu.addAction(self.actions_by_name[name])
         surround = menu.addMenu("surround")
         for name in SURROUNDS:
             surround.addAction(name, lambda n=name: self._set_surround(n))
         menu.addSeparator()
+        menu.addAction(self.actions_by_name["manual"])
         menu.addAction(self.actions_by_name["keys"])
         menu.addAction("memory ...", lambda: MemorySheet(self.bridge, self).open())
         menu.addAction("help: show the log", lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path()))))
+        menu.addAction("about Lunar Haze ...", lambda: AboutSheet(self).open())
         menu.addAction(self.actions_by_name["quit"])
 
     def _fill_recent(self) -> None:
@@ -246,10 +285,30 @@ class Window(QMainWindow):
             key = action.shortcut().toString()
             action.setToolTip(f"{name} {label or ''} ({key})")
         for name in (
-            "save", "save-as", "hand-off", "again", "pin", "add", "black", "exposure", "wipe", "later", "earlier",
+            "save",
+            "save-as",
+            "hand-off",
+            "again",
+            "pin",
+            "add",
+            "black",
+            "exposure",
+            "wipe",
+            "later",
+            "earlier",
             "paste",
-        ):  # fmt: skip
+        ):
             self.actions_by_name[name].setEnabled(is_open)
+        self._name_itself()
+
+    def _name_itself(self) -> None:
+        """The window's title: the document, whether it is changed, and what program this is."""
+        if not self.session.is_open:
+            self.setWindowTitle("Lunar Haze")
+            return
+        name = self.session.path.name if self.session.path is not None else "not saved yet"
+        self.setWindowTitle(f"{name}[*] – Lunar Haze")
+        self.setWindowModified(not self.session.history.is_saved)
 
     # -- acts -----------------------------------------------------------------------------------
 
@@ -267,23 +326,39 @@ class Window(QMainWindow):
 
     def swap(self) -> None:
         """Let plan and picture change places."""
-        self._swapped = not self._swapped
-        large, small = (self.plan, self.picture) if self._swapped else (self.picture, self.plan)
-        for widget in (self.plan, self.picture):
-            widget.setMinimumSize(200, 112)
-            widget.setMaximumHeight(16777215)
-            widget.setMinimumHeight(112)
-        self._main.insertWidget(0, large, 1)
-        self._side.insertWidget(0, small)
-        small.setFixedHeight(PLAN_HEIGHT if small is self.plan else SIDE_WIDTH * 9 // 16)
-        for widget in (large, small):
-            widget.show()
+        self.panes.swap()
+
+    def _wipe_against(self, image: QImage) -> None:
+        self.picture.before, self.picture.wiping = image, True
+        self.picture.update()
+
+    def _see(self, name: str) -> None:
+        self.balance.watch(name == "readings")
+        self.panes.see(name)
+        if name == "variations" and not self.variations.found and self.session.is_open:
+            self.variations.make()
+
+    def toggle_readings(self) -> None:
+        """Let the readings stand beside the picture, or the plan again."""
+        self.second.show_view("plan" if self.second.name == "readings" else "readings")
 
     def toggle_whole(self) -> None:
-        """The picture takes the window, or gives room again."""
-        show = self._side_box.isHidden()
-        for widget in (self._side_box, self.ribbon, self._rail_row, self.hour, self.header):
-            widget.setVisible(show)
+        """The picture takes the screen, or gives room again."""
+        alone = not self.panes.is_picture_alone
+        self.panes.show_all(not alone)
+        self.header.setVisible(not alone)
+        self.setWindowState(
+            self.windowState() | Qt.WindowState.WindowFullScreen
+            if alone
+            else self.windowState() & ~Qt.WindowState.WindowFullScreen
+        )
+
+    def show_manual(self) -> None:
+        """Open the manual in a window beside this one."""
+        if self._manual is None:
+            self._manual = Manual()
+        self._manual.show()
+        self._manual.raise_()
 
     def show_keys(self) -> None:
         KeySheet(self.keys, self._rekey, self).open()
@@ -360,15 +435,21 @@ class Window(QMainWindow):
         return False
 
     def _take_proposed(self) -> bool:
-        return self.adding.take() or self.assistant.take()
+        return self.adding.take() or self.balance.take() or self.assistant.take()
 
     def ask_add(self) -> None:
         """Open the menu of everything that can be added, over its button."""
         self.adding.menu().popup(self.add_button.mapToGlobal(QPoint(0, 0)))
 
+    def _ask_at_plan(self, at: QPoint) -> None:
+        """The menu of a right click in the plan: what can be added, and how the plan is seen."""
+        menu = self.adding.menu()
+        self.plan.offered(menu)
+        menu.popup(at)
+
     def _escape(self) -> None:
         """Leave what is uppermost, and nothing else."""
-        if self.adding.leave() or self.assistant.leave():
+        if self.adding.leave() or self.balance.leave() or self.assistant.leave():
             return
         if self.session.picking is not None:
             self.session.picking = None
@@ -376,7 +457,7 @@ class Window(QMainWindow):
         elif self.picture.wiping:
             self.picture.wiping = False
             self.picture.update()
-        elif self._side_box.isHidden():
+        elif self.panes.is_picture_alone:
             self.toggle_whole()
         else:
             self.session.choose(CAMERA if self.session.chosen != CAMERA else "")
@@ -388,20 +469,24 @@ class Window(QMainWindow):
         return self._state_folder / "window.json"
 
     def _restore_geometry(self) -> None:
-        self.resize(1280, 800)
+        room = self.screen().availableSize()
+        self.resize(min(1280, room.width()), min(800, room.height()))
         kept = read_settings(self._geometry_file)
         if isinstance(kept, dict):
             self.restoreGeometry(QByteArray.fromHex(str(kept.get("geometry", "")).encode()))
             self.picture.surround = SURROUNDS.get(str(kept.get("surround")), theme.SURROUND)
+            self.panes.restore(kept)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
         if not self._leaving and not self.files.may_leave():
             event.ignore()
             return
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
-        state = {"geometry": self.saveGeometry().toHex().toStdString(), "surround": surround}
+        state = {"geometry": self.saveGeometry().toHex().toStdString(), "surround": surround} | self.panes.state()
         write_settings(self._geometry_file, state)
         self.hand_off.close()
+        if self._manual is not None:
+            self._manual.close()
         # Unsaved work lies in the journal and comes back by itself at the next opening.
         self.session.close()
         self.bridge.close()

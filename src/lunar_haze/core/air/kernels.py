@@ -21,7 +21,7 @@ from lunar_haze.core.air.banks import (
     bank_interval,
     bank_length,
     banks_extinction,
-)  # fmt: skip
+)
 from lunar_haze.core.air.fog import density, distance_in_fog, fog_depth
 from lunar_haze.core.air.medium_row import (
     BANKS,
@@ -68,9 +68,10 @@ def _share_at(m, w):
 @_jit
 def _along_axis(m, x, y, z):
     return (
-        (x - m[STRETCH_ORIGIN]) * m[STRETCH_AXIS] + (y - m[STRETCH_ORIGIN + 1]) * m[STRETCH_AXIS + 1]
+        (x - m[STRETCH_ORIGIN]) * m[STRETCH_AXIS]
+        + (y - m[STRETCH_ORIGIN + 1]) * m[STRETCH_AXIS + 1]
         + (z - m[STRETCH_ORIGIN + 2]) * m[STRETCH_AXIS + 2]
-    )  # fmt: skip
+    )
 
 
 @_plain

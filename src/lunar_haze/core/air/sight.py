@@ -10,9 +10,7 @@ from lunar_haze.core.air.medium import KOSCHMIEDER, Medium
 FARTHEST_M = 50_000.0
 
 
-def metres_seen(
-    medium: Medium, position: tuple[float, float, float], direction: tuple[float, float, float]
-) -> float:
+def metres_seen(medium: Medium, position: tuple[float, float, float], direction: tuple[float, float, float]) -> float:
     """Distance [m] along a unit ``direction`` at which a dark thing has lost its contrast (Koschmieder's 2 %).
 
     Infinite when it never is within 50 km.

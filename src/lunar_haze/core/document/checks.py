@@ -1,6 +1,7 @@
 """Numbers of a document that would break what computes with them, found where they enter."""
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import attrs
@@ -11,6 +12,7 @@ from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document.model import Group, Shot
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rows import LENS_ROWS
+from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import ClearSky, Panorama, Weather
@@ -32,13 +34,21 @@ MOST, MOST_LOOKS = 5000, 1000
 
 
 _ROWS: dict[type, tuple[Row, ...]] = {
-    Source: SOURCE_ROWS, Card: CARD_ROWS, CutOut: CUTOUT_ROWS, Bank: BANK_ROWS, Camera: LENS_ROWS,
-    Medium: MEDIUM_ROWS, Weather: WEATHER_ROWS, ClearSky: MOMENT_ROWS, Panorama: PANORAMA_ROWS, Group: (DIMMER_ROW,),
-}  # fmt: skip
+    Source: SOURCE_ROWS,
+    Card: CARD_ROWS,
+    CutOut: CUTOUT_ROWS,
+    Bank: BANK_ROWS,
+    Camera: LENS_ROWS,
+    Medium: MEDIUM_ROWS,
+    Weather: WEATHER_ROWS,
+    ClearSky: MOMENT_ROWS,
+    Panorama: PANORAMA_ROWS,
+    Group: (DIMMER_ROW,),
+}
 #: Heights above the sea that air and places have [m].
 ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: (-500.0, 9000.0)}
 #: Fields that are colours: light, or shares of it, never less than none.
-_COLOURS = frozenset({"gel", "reflectance", "hold", "zenith", "horizon", "haze_colour", "albedo"})
+_COLOURS = frozenset({"gel", "reflectance", "hold", "zenith", "horizon", "below", "haze_colour", "albedo"})
 _BRIGHTEST = 1e9
 
 
@@ -72,26 +82,56 @@ def check_numbers(value: Any, where: str = "") -> None:
             raise ValueError(f"{where} is {value}, which is no number that can be used")
 
 
+def _check_shot(shot: Shot) -> None:
+    for name in ("frame_width", "frame_height"):
+        if not FRAME[0] <= getattr(shot, name) <= FRAME[1]:
+            raise ValueError(f"{name} is {getattr(shot, name)}; it lies between {FRAME[0]} and {FRAME[1]} pixels")
+
+
+def _check_camera(camera: Camera) -> None:
+    if not camera.focal_mm > 0:
+        raise ValueError(f"a focal length of {camera.focal_mm} mm is none")
+    if camera.position == camera.aim:
+        raise ValueError("a camera stands where it looks at")
+
+
+def _check_medium(medium: Medium) -> None:
+    if len(medium.banks) > MOST_BANKS:
+        raise ValueError(f"{len(medium.banks):,} banks of mist are too many; {MOST_BANKS} is the most")
+
+
+def _check_cutout(cutout: CutOut) -> None:
+    if cutout.kind not in KINDS:
+        raise ValueError(f"“{cutout.kind}” is no kind of cut-out")
+
+
+def _check_altitude(value: Atmosphere | Site) -> None:
+    low, high = ALTITUDE_M[type(value)]
+    if not low <= value.altitude_m <= high:
+        raise ValueError(f"an altitude of {value.altitude_m:g} m; it lies between {low:g} and {high:g}")
+
+
+def _check_latitude(latitude: Latitude) -> None:
+    if not -24.0 <= latitude.low < latitude.high <= 24.0:
+        raise ValueError(f"a latitude from {latitude.low:g} to {latitude.high:g} stops is none")
+
+
+#: What no row tells of a value, by its class.
+_CHECKS: dict[type, Callable[[Any], None]] = {
+    Shot: _check_shot,
+    Camera: _check_camera,
+    Medium: _check_medium,
+    CutOut: _check_cutout,
+    Latitude: _check_latitude,
+    Atmosphere: _check_altitude,
+    Site: _check_altitude,
+}
+
+
 def _check_kind(value: Any) -> None:
-    if isinstance(value, Shot):
-        for name in ("frame_width", "frame_height"):
-            if not FRAME[0] <= getattr(value, name) <= FRAME[1]:
-                raise ValueError(f"{name} is {getattr(value, name)}; it lies between {FRAME[0]} and {FRAME[1]} pixels")
-    elif isinstance(value, Camera):
-        if not value.focal_mm > 0:
-            raise ValueError(f"a focal length of {value.focal_mm} mm is none")
-        if value.position == value.aim:
-            raise ValueError("a camera stands where it looks at")
-    elif isinstance(value, Medium):
-        if len(value.banks) > MOST_BANKS:
-            raise ValueError(f"{len(value.banks):,} banks of mist are too many; {MOST_BANKS} is the most")
-    elif isinstance(value, CutOut):
-        if value.kind not in KINDS:
-            raise ValueError(f"“{value.kind}” is no kind of cut-out")
-    elif isinstance(value, (Atmosphere, Site)):
-        low, high = ALTITUDE_M[type(value)]
-        if not low <= value.altitude_m <= high:
-            raise ValueError(f"an altitude of {value.altitude_m:g} m; it lies between {low:g} and {high:g}")
+    check = _CHECKS.get(type(value))
+    if check is not None:
+        check(value)
     for row in _rows_of(value):
         fault = row.fault_of(value)
         if fault:

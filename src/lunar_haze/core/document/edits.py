@@ -233,9 +233,13 @@ def under_heavens(source: Source, look: Look, site: Site) -> Source:
     if isinstance(shape, Sun):
         body = above.moon if shape.body == "moon" else above.sun
         shape = attrs.evolve(
-            shape, altitude_deg=body.altitude_deg, azimuth_deg=body.azimuth_deg, clouds=look.weather.clouds,
-            phase_deg=above.phase_deg if shape.body == "moon" else 0.0, limb_deg=bright_limb_deg(above),
-        )  # fmt: skip
+            shape,
+            altitude_deg=body.altitude_deg,
+            azimuth_deg=body.azimuth_deg,
+            clouds=look.weather.clouds,
+            phase_deg=above.phase_deg if shape.body == "moon" else 0.0,
+            limb_deg=bright_limb_deg(above),
+        )
     elif isinstance(shape.dome, ClearSky):
         shape = attrs.evolve(shape, dome=sky_of(look, site))
     return attrs.evolve(source, shape=shape)
@@ -245,9 +249,16 @@ def sky_of(look: Look, site: Site) -> ClearSky:
     """The sky over a site at a look's moment."""
     above = heavens(look.date, look.hour_h, site)
     return ClearSky(
-        above.sun.altitude_deg, above.sun.azimuth_deg, above.moon.altitude_deg, above.moon.azimuth_deg,
-        above.phase_deg, above.sidereal_deg, site.latitude_deg, site.north_deg, look.weather,
-    )  # fmt: skip
+        above.sun.altitude_deg,
+        above.sun.azimuth_deg,
+        above.moon.altitude_deg,
+        above.moon.azimuth_deg,
+        above.phase_deg,
+        above.sidereal_deg,
+        site.latitude_deg,
+        site.north_deg,
+        look.weather,
+    )
 
 
 def _settled(look: Look, site: Site) -> Look:

@@ -188,8 +188,7 @@ def demo_document(place_path: Path) -> Document:
     reference = PlaceRef(str(place_path.resolve()))
     drafts = (_noon(), _broken(), _bank(), _golden(), _blue(), _moonlit(), _lamplit(), _starry(), _loft())
     looks = tuple(
-        attrs.evolve(k, sources=tuple(under_heavens(s, k, reference.site) for s in k.sources))
-        for k in drafts
+        attrs.evolve(k, sources=tuple(under_heavens(s, k, reference.site) for s in k.sources)) for k in drafts
     )
     return Document(reference, shots, looks, (), "Landing", "golden hour")
 

@@ -75,9 +75,14 @@ class Journal:
 
     def write(self, document: Document) -> Path:
         """Write the document aside; where it lies now. Raises OSError when no place can be written."""
-        text = json.dumps({
-            _FORMAT: 1, "written": time.time(), "of": str(self._path or ""), "document": to_json(document, None),
-        })  # fmt: skip
+        text = json.dumps(
+            {
+                _FORMAT: 1,
+                "written": time.time(),
+                "of": str(self._path or ""),
+                "document": to_json(document, None),
+            }
+        )
         problem: OSError | None = None
         for place in self._places:
             try:

@@ -5,6 +5,7 @@ import attrs
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import Weather
 from lunar_haze.core.sources.cards import Card
@@ -34,7 +35,7 @@ class Shot:
     """A camera in the place. ``frame_width`` x ``frame_height`` is the size of its stills [px].
 
     ``ends`` is where the camera has moved to by the last frame, None for one that stands still;
-    ``frame`` is the one on screen.
+    ``frame`` is the one on screen; ``latitude`` is what the camera holds, in stops about mid grey.
     """
 
     name: str
@@ -47,6 +48,7 @@ class Shot:
     subject: tuple[str, ...] = ()
     ends: Camera | None = None
     frame: int = 1
+    latitude: Latitude = Latitude()
 
     def camera_at(self, frame: int) -> Camera:
         """The camera at a frame of its move."""
@@ -87,6 +89,14 @@ class Group:
 
 
 @attrs.frozen
+class ReferenceFile:
+    """The picture that a look is to come near to: its file, and what that held when it was chosen."""
+
+    path: str = ""
+    digest: str = ""
+
+
+@attrs.frozen
 class Look:
     """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``; exposure as EV100 and stops.
 
@@ -105,6 +115,7 @@ class Look:
     ev100: float = 12.0
     stops: float = 0.0
     note: str = ""
+    reference: ReferenceFile | None = None
 
     def source(self, source_id: str) -> Source | None:
         """The source of that id, or None."""
@@ -130,9 +141,11 @@ class Look:
             if group is None:
                 return source
             return attrs.evolve(
-                source, dimmer_stops=source.dimmer_stops + group.dimmer_stops, muted=source.muted or group.muted,
+                source,
+                dimmer_stops=source.dimmer_stops + group.dimmer_stops,
+                muted=source.muted or group.muted,
                 alone=source.alone or group.alone,
-            )  # fmt: skip
+            )
 
         return tuple(under(s) for s in self.sources) if groups else self.sources
 

@@ -33,11 +33,17 @@ def sun_of_panorama(source: Source, bearing: tuple[float, float], light: NDArray
     own = light / max(level, 1e-30) * np.asarray(source.gel)
     kelvin = round(kelvin_of(own), -1)
     sun = Source(
-        new_id(), f"sun of {source.name}",
-        Sun(altitude, azimuth, lobe_in(shape.dome).diameter_deg, follows_hour=False), level * per_unit, "lx",
-        source.dimmer_stops, kelvin, gel=tuple((own / kelvin_to_acescg(kelvin)).tolist()), role="key",
+        new_id(),
+        f"sun of {source.name}",
+        Sun(altitude, azimuth, lobe_in(shape.dome).diameter_deg, follows_hour=False),
+        level * per_unit,
+        "lx",
+        source.dimmer_stops,
+        kelvin,
+        gel=tuple((own / kelvin_to_acescg(kelvin)).tolist()),
+        role="key",
         lobe_of=source.id,
-    )  # fmt: skip
+    )
     sky = attrs.evolve(source, shape=without, amount=per_unit * dome_illuminance_lx(without.dome), unit="lx")
     return sun, sky
 
@@ -55,9 +61,14 @@ def with_photograph(sources: tuple[Source, ...], source_id: str, dome: Panorama,
     if old_sun is not None and lobe_in(dome).is_sun:
         sun, sky = sun_of_panorama(sky, lobe_bearing(dome), lobe_light(dome))
         old_sun = attrs.evolve(
-            old_sun, shape=sun.shape, amount=sun.amount, unit=sun.unit, kelvin=sun.kelvin, tint_duv=sun.tint_duv,
+            old_sun,
+            shape=sun.shape,
+            amount=sun.amount,
+            unit=sun.unit,
+            kelvin=sun.kelvin,
+            tint_duv=sun.tint_duv,
             gel=sun.gel,
-        )  # fmt: skip
+        )
     elif old_sun is not None:
         old_sun = attrs.evolve(old_sun, muted=True)
     new = {source_id: sky} | ({old_sun.id: old_sun} if old_sun is not None else {})

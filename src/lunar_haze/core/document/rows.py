@@ -6,7 +6,7 @@ facets, in the same sections and order.
 
 import math
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Any, assert_never
 
 import attrs
 
@@ -192,12 +192,16 @@ def _sky_facets(source_id: str, shape: Sky) -> list[Facet]:
             return edits.change_heavens(d, weather=changed)
         return put_dome(d, attrs.evolve(now.dome, weather=changed)) if isinstance(now.dome, ClearSky) else d
 
-    if isinstance(shape.dome, Gradient):
-        return []
-    if isinstance(shape.dome, Panorama):
-        return _bound(PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
-    by_hand = [] if shape.follows_hour else _bound(MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
-    return by_hand + _bound(WEATHER_ROWS, weather, put_weather)
+    match shape.dome:
+        case Gradient():
+            return []
+        case Panorama():
+            return _bound(PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
+        case ClearSky():
+            by_hand = [] if shape.follows_hour else _bound(MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
+            return by_hand + _bound(WEATHER_ROWS, weather, put_weather)
+        case _:
+            assert_never(shape.dome)
 
 
 # -- the rest ---------------------------------------------------------------------------------------

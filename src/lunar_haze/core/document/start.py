@@ -74,9 +74,15 @@ def _source_of(light: PlaceLight) -> Source:
     # With a lamp colour of its own a light keeps the file's colour, and nothing of the air's.
     gel = np.array(light.colour) / kelvin_to_acescg(NEUTRAL_KELVIN)
     return Source(
-        new_id(), light.name, shape, light.intensity, unit, kelvin=NEUTRAL_KELVIN, gel=tuple(gel.tolist()),
+        new_id(),
+        light.name,
+        shape,
+        light.intensity,
+        unit,
+        kelvin=NEUTRAL_KELVIN,
+        gel=tuple(gel.tolist()),
         role="key" if light.kind == "sun" else "practical",
-    )  # fmt: skip
+    )
 
 
 def establishing_camera(place: Place) -> Camera:
@@ -109,9 +115,7 @@ def establishing_camera(place: Place) -> Camera:
     return Camera(tuple(position.tolist()), tuple(aim.tolist()), focal_mm)
 
 
-def new_document(
-    path: Path, place: Place, scale: float = 1.0, hour_h: float = 10.0, scene: str = ""
-) -> Document:  # fmt: skip
+def new_document(path: Path, place: Place, scale: float = 1.0, hour_h: float = 10.0, scene: str = "") -> Document:
     """A document with the place's cameras as shots and one look of plain daylight, with the lights of its file."""
     shots = tuple(Shot(c.name, c.camera) for c in place.cameras) or (
         Shot("Overview", establishing_camera(place), locked=False),

@@ -69,7 +69,13 @@ def facts_of(sky: ClearSky) -> Facts:
     dome = irradiance(dome_radiance(sky))
     xyz = ACESCG_TO_XYZ @ (light["sun"] + light["moon"] + dome)
     return Facts(
-        sky.sun_altitude_deg, sky.sun_azimuth_deg, sky.moon_altitude_deg, sky.moon_azimuth_deg, sky.moon_phase_deg,
-        float(light["sun"] @ LUMINANCE_WEIGHTS), float(light["moon"] @ LUMINANCE_WEIGHTS), dome_illuminance_lx(sky),
+        sky.sun_altitude_deg,
+        sky.sun_azimuth_deg,
+        sky.moon_altitude_deg,
+        sky.moon_azimuth_deg,
+        sky.moon_phase_deg,
+        float(light["sun"] @ LUMINANCE_WEIGHTS),
+        float(light["moon"] @ LUMINANCE_WEIGHTS),
+        dome_illuminance_lx(sky),
         (float(xyz[0] / xyz.sum()), float(xyz[1] / xyz.sum())),
-    )  # fmt: skip
+    )

@@ -93,9 +93,12 @@ class Camera:
             return a * (1 - share) + b * share
 
         return Camera(
-            between(self.position, other.position), between(self.aim, other.aim), number(self.focal_mm, other.focal_mm),
-            number(self.f_number, other.f_number), number(self.focus_m, other.focus_m),
-        )  # fmt: skip
+            between(self.position, other.position),
+            between(self.aim, other.aim),
+            number(self.focal_mm, other.focal_mm),
+            number(self.f_number, other.f_number),
+            number(self.focus_m, other.focus_m),
+        )
 
     def dollied(self, factor: float) -> "Camera":
         """The camera moved along its axis so that its distance to the aim is multiplied by ``factor``."""

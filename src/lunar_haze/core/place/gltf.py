@@ -24,16 +24,28 @@ from lunar_haze.core.place.model import Material, Place, PlaceCamera, PlaceLight
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 #: Extensions of the whole file that are read, or that material by material is told about.
 _READ = {
-    "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_texture_transform", "KHR_draco_mesh_compression",
-    "EXT_mesh_gpu_instancing", "EXT_texture_webp", "EXT_texture_avif",
-}  # fmt: skip
+    "KHR_lights_punctual",
+    "KHR_mesh_quantization",
+    "KHR_texture_transform",
+    "KHR_draco_mesh_compression",
+    "EXT_mesh_gpu_instancing",
+    "EXT_texture_webp",
+    "EXT_texture_avif",
+}
 #: Instances of one mesh, at the most.
 _MOST_INSTANCES = 200_000
 #: What parts of a damaged file raise.
 _DAMAGE = (
-    IndexError, KeyError, AttributeError, TypeError, ValueError, OverflowError, ZeroDivisionError, RecursionError,
+    IndexError,
+    KeyError,
+    AttributeError,
+    TypeError,
+    ValueError,
+    OverflowError,
+    ZeroDivisionError,
+    RecursionError,
     np.linalg.LinAlgError,
-)  # fmt: skip
+)
 
 
 def read_gltf(path: Path, scene: str = "") -> Place:
@@ -132,10 +144,21 @@ class _Assembly:
             for k, v in self._parts.items()
         }
         return Place(
-            arrays["p"], arrays["n"], arrays["uv"], arrays["t"], arrays["m"], arrays["o"],
-            (*materials, Material("plain")), tuple(textures), tuple(self._objects), tuple(self._cameras),
-            tuple(self.file.notes), arrays["c"] if self._coloured else None, tuple(self._lights), self._scene_names(),
-        )  # fmt: skip
+            arrays["p"],
+            arrays["n"],
+            arrays["uv"],
+            arrays["t"],
+            arrays["m"],
+            arrays["o"],
+            (*materials, Material("plain")),
+            tuple(textures),
+            tuple(self._objects),
+            tuple(self._cameras),
+            tuple(self.file.notes),
+            arrays["c"] if self._coloured else None,
+            tuple(self._lights),
+            self._scene_names(),
+        )
 
     # -- nodes ----------------------------------------------------------------------------------
 
@@ -150,9 +173,7 @@ class _Assembly:
         number_ = 0 if self.gltf.scene is None else self.gltf.scene
         if self._scene:
             if self._scene not in names:
-                raise PlaceError(
-                    f"{self.file.path.name} holds no scene “{self._scene}”; it holds {', '.join(names)}"
-                )
+                raise PlaceError(f"{self.file.path.name} holds no scene “{self._scene}”; it holds {', '.join(names)}")
             number_ = names.index(self._scene)
         shown = item(self.gltf.scenes, number_, "scene")
         others = [n for i, n in enumerate(names) if i != number_]
@@ -206,12 +227,19 @@ class _Assembly:
         spot = light.spot or Json()
         colour = SRGB_TO_ACESCG @ numbers(light.color, (1.0, 1.0, 1.0))
         forward = -world[:3, 2] / max(np.linalg.norm(world[:3, 2]), 1e-12)
-        self._lights.append(PlaceLight(
-            str(light.name or name), kind, tuple(world[:3, 3].tolist()), tuple(forward.tolist()),
-            tuple(colour.tolist()), max(number(light.intensity, 1.0), 0.0),
-            math.inf if light.range is None else number(light.range, 1.0),
-            math.degrees(number(spot.innerConeAngle, 0.0)), math.degrees(number(spot.outerConeAngle, math.pi / 4)),
-        ))  # fmt: skip
+        self._lights.append(
+            PlaceLight(
+                str(light.name or name),
+                kind,
+                tuple(world[:3, 3].tolist()),
+                tuple(forward.tolist()),
+                tuple(colour.tolist()),
+                max(number(light.intensity, 1.0), 0.0),
+                math.inf if light.range is None else number(light.range, 1.0),
+                math.degrees(number(spot.innerConeAngle, 0.0)),
+                math.degrees(number(spot.outerConeAngle, math.pi / 4)),
+            )
+        )
 
     # -- meshes ---------------------------------------------------------------------------------
 
@@ -284,8 +312,14 @@ class _Assembly:
         wears = Worn(Material("plain"))
         if primitive.material is not None:
             wears, number_ = item(worn, primitive.material, "material"), primitive.material
-        self._lay(placed, normals, self._uvs(attributes, wears, len(placed)), self._colours(attributes, len(placed)),
-                  triangles, number_)  # fmt: skip
+        self._lay(
+            placed,
+            normals,
+            self._uvs(attributes, wears, len(placed)),
+            self._colours(attributes, len(placed)),
+            triangles,
+            number_,
+        )
 
     def _lay(
         self, placed: NDArray, normals: NDArray, uvs: NDArray, colours: NDArray, triangles: NDArray, material: int

@@ -211,9 +211,8 @@ class GltfFile:
         indices, values = self.view(where.bufferView), self.view(what.bufferView)
         from_index, from_value = where.byteOffset or 0, what.byteOffset or 0
         width = array.shape[1]
-        if (
-            from_index + numbers.itemsize * count > len(indices)
-            or from_value + array.itemsize * width * count > len(values)
+        if from_index + numbers.itemsize * count > len(indices) or from_value + array.itemsize * width * count > len(
+            values
         ):
             raise self.cut_short()
         at = np.frombuffer(indices, numbers, count, from_index)

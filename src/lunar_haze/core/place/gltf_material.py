@@ -102,14 +102,21 @@ class MaterialReader:
             Material(
                 name=name,
                 base_colour=tuple((SRGB_TO_ACESCG @ factor[:3]).tolist()),
-                metallic=metallic, roughness=roughness, emissive=tuple(emissive.tolist()),
+                metallic=metallic,
+                roughness=roughness,
+                emissive=tuple(emissive.tolist()),
                 alpha_cutoff=alpha_cutoff * (1.0 / max(float(factor[3]), 1e-6)) if alpha_cutoff else 0.0,
-                clear=clear, blend=blend, double_sided=bool(m.doubleSided),
-                base_texture=self._texture(base_info, True), roughness_texture=self._texture(rough_info, False),
-                normal_texture=self._texture(normal, False), emissive_texture=self._texture(m.emissiveTexture, True),
+                clear=clear,
+                blend=blend,
+                double_sided=bool(m.doubleSided),
+                base_texture=self._texture(base_info, True),
+                roughness_texture=self._texture(rough_info, False),
+                normal_texture=self._texture(normal, False),
+                emissive_texture=self._texture(m.emissiveTexture, True),
             ),
-            uv_set, matrix,
-        )  # fmt: skip
+            uv_set,
+            matrix,
+        )
 
     # -- coordinates ----------------------------------------------------------------------------
 

@@ -73,10 +73,18 @@ def _read(path: Path) -> Place:
     if not positions:
         raise PlaceError(f"{path.name} holds no triangles; export the set as meshes and try again")
     return Place(
-        np.concatenate(positions), np.concatenate(normals), np.concatenate(uvs), np.concatenate(triangles),
-        np.concatenate(material_of), np.concatenate(object_of), tuple(materials), tuple(textures),
-        tuple(objects), (), tuple(notes),
-    )  # fmt: skip
+        np.concatenate(positions),
+        np.concatenate(normals),
+        np.concatenate(uvs),
+        np.concatenate(triangles),
+        np.concatenate(material_of),
+        np.concatenate(object_of),
+        tuple(materials),
+        tuple(textures),
+        tuple(objects),
+        (),
+        tuple(notes),
+    )
 
 
 def _unread_pictures(path: Path) -> list[str]:

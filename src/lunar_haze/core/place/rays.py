@@ -110,9 +110,17 @@ class RayIndex:
         count = len(origins)
         distance, found = np.empty(count), np.empty(count, np.int64)
         _nearest(
-            self._corner, self._edge1, self._edge2, *self._leaves, *self._nodes, np.ascontiguousarray(origins),
-            np.ascontiguousarray(directions), np.full(count, far), distance, found,
-        )  # fmt: skip
+            self._corner,
+            self._edge1,
+            self._edge2,
+            *self._leaves,
+            *self._nodes,
+            np.ascontiguousarray(origins),
+            np.ascontiguousarray(directions),
+            np.full(count, far),
+            distance,
+            found,
+        )
         return distance, np.where(found >= 0, self._triangles[found] if len(self._triangles) else -1, -1)
 
     def sees(self, start: NDArray, end: NDArray, clearance_m: float = 1e-3) -> NDArray[np.bool_]:

@@ -50,9 +50,7 @@ def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[L
     # Time is in the air that has drifted; what has not is the same at every frame.
     medium, view = air_before(look.medium, view), attrs.evolve(view, seconds=0.0)
     parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
-    return tuple(
-        LayerSpec(place_key, view, shape, medium, look.bounces, part, source.linking, cards) for part in parts
-    )
+    return tuple(LayerSpec(place_key, view, shape, medium, look.bounces, part, source.linking, cards) for part in parts)
 
 
 def problem_sentences(look: Look, view: View, place_key: str, problems: dict[str, str]) -> list[str]:
@@ -86,8 +84,15 @@ def _planned(look: Look) -> tuple[Source, ...]:
             # Skies, suns and surfaces are few; what is not active needs no layer.
             own += [] if lamp_like else [source]
             continue
-        colour = (source.kelvin, source.tint_duv, source.gel, source.air_factor, source.matte, source.highlights,
-                  source.linking)  # fmt: skip
+        colour = (
+            source.kelvin,
+            source.tint_duv,
+            source.gel,
+            source.air_factor,
+            source.matte,
+            source.highlights,
+            source.linking,
+        )
         crowds.setdefault(colour, []).append(source)
     return (*own, *(_crowd(members) for members in crowds.values()))
 
@@ -152,7 +157,14 @@ def frame_request(
         for spec in layers_of(source, look, view, place.key):
             layers.setdefault(spec.key(), spec)
     return FrameRequest(
-        request_id, place, attrs.evolve(view, seconds=0.0), air_before(look.medium, view), look.bounces,
+        request_id,
+        place,
+        attrs.evolve(view, seconds=0.0),
+        air_before(look.medium, view),
+        look.bounces,
         tuple(layers.values()),
-        gains(look, view, place.key), passes, denoise, live,
-    )  # fmt: skip
+        gains(look, view, place.key),
+        passes,
+        denoise,
+        live,
+    )

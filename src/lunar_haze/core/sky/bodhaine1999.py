@@ -16,7 +16,6 @@ def scattering_per_km(wavelength_nm: NDArray) -> NDArray[np.float64]:
     """Scattering coefficient of air at sea level [1/km] at wavelengths [nm] of any shape."""
     x = np.asarray(wavelength_nm, float) / 1000.0
     cross_section_cm2 = (
-        1e-28 * (1.0455996 - 341.29061 * x**-2 - 0.90230850 * x**2)
-        / (1.0 + 0.0027059889 * x**-2 - 85.968563 * x**2)
-    )  # fmt: skip
+        1e-28 * (1.0455996 - 341.29061 * x**-2 - 0.90230850 * x**2) / (1.0 + 0.0027059889 * x**-2 - 85.968563 * x**2)
+    )
     return cross_section_cm2 * 1e-4 * SEA_LEVEL_PER_M3 * 1000.0

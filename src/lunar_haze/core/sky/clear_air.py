@@ -80,6 +80,10 @@ def coefficients(atmosphere: Atmosphere) -> Coefficients:
     profile = np.stack([air_density(height), np.exp(-height / HAZE_HEIGHT_KM), ozone_share_per_km(height)], -1)
     profile[height > TOP_KM] = 0.0
     return Coefficients(
-        air.astype(np.float32), (haze * albedo).astype(np.float32), air.astype(np.float32), haze.astype(np.float32),
-        (BANDS[:, 4] * atmosphere.ozone_du / 1000.0).astype(np.float32), np.ascontiguousarray(profile, np.float32),
-    )  # fmt: skip
+        air.astype(np.float32),
+        (haze * albedo).astype(np.float32),
+        air.astype(np.float32),
+        haze.astype(np.float32),
+        (BANDS[:, 4] * atmosphere.ozone_du / 1000.0).astype(np.float32),
+        np.ascontiguousarray(profile, np.float32),
+    )

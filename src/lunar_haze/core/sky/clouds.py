@@ -93,8 +93,11 @@ def let_through(depth: NDArray, loss: float = 0.5 * (1.0 - ASYMMETRY)) -> NDArra
 def clear_day_lx(altitude_deg: float) -> float:
     """Global illuminance of a clear day by the sun's true altitude from -5 to 90 degrees [lx]: Seidelmann (1992)."""
     x = min(max(altitude_deg, -5.0), 90.0) / 90.0
-    for low, terms in ((20.0, (3.74, 3.97, -4.07, 1.47)), (5.0, (3.05, 13.28, -45.98, 64.33)),
-                       (-0.8, (2.88, 22.26, -207.64, 1034.30))):  # fmt: skip
+    for low, terms in (
+        (20.0, (3.74, 3.97, -4.07, 1.47)),
+        (5.0, (3.05, 13.28, -45.98, 64.33)),
+        (-0.8, (2.88, 22.26, -207.64, 1034.30)),
+    ):
         if x * 90.0 >= low:
             return 10 ** sum(k * x**n for n, k in enumerate(terms))
     return 10 ** sum(k * x**n for n, k in enumerate((2.88, 21.81, -258.11, -858.36)))
@@ -156,9 +159,14 @@ def _mean_relief(layer: CloudLayer, towards: NDArray, reach: float) -> float:
 
 
 def lay_clouds(
-    radiance: NDArray[np.float64], directions: NDArray, layers: tuple[CloudLayer, ...],
-    bodies: list[tuple[float, float, NDArray]], sky_lx: NDArray, albedo: float, visibility_km: float,
-) -> NDArray[np.float64]:  # fmt: skip
+    radiance: NDArray[np.float64],
+    directions: NDArray,
+    layers: tuple[CloudLayer, ...],
+    bodies: list[tuple[float, float, NDArray]],
+    sky_lx: NDArray,
+    albedo: float,
+    visibility_km: float,
+) -> NDArray[np.float64]:
     """Radiance (..., 3) [cd/m2] with clouds over it, for directions (..., 3) above the horizon.
 
     ``bodies`` are (altitude [deg], azimuth [deg], light at the clouds (3,) [lx] facing it) of sun

@@ -46,9 +46,16 @@ def sky_view(
     out = np.empty((rows, columns, 3), np.float32)
     view(
         AirTables(tables.matter, tables.profile, tables.sun, tables.field, tables.ground),
-        f32(atmosphere.altitude_m / 1000.0), f32(math.sin(altitude)), f32(math.cos(altitude)), sines, cosines,
-        np.ascontiguousarray(light, np.float32), VIEW_STEPS, nb.get_num_threads(), out,
-    )  # fmt: skip
+        f32(atmosphere.altitude_m / 1000.0),
+        f32(math.sin(altitude)),
+        f32(math.cos(altitude)),
+        sines,
+        cosines,
+        np.ascontiguousarray(light, np.float32),
+        VIEW_STEPS,
+        nb.get_num_threads(),
+        out,
+    )
     return np.maximum(out, 0.0)
 
 
@@ -126,9 +133,13 @@ def discs(sky: ClearSky) -> list[Disc]:
     air, found = sky.weather.atmosphere, []
     for body, altitude, azimuth, light in (
         ("sun", sky.sun_altitude_deg, sky.sun_azimuth_deg, sun_light(air, sky.sun_altitude_deg)),
-        ("moon", sky.moon_altitude_deg, sky.moon_azimuth_deg,
-         moon_light(air, sky.moon_altitude_deg, sky.moon_phase_deg)),
-    ):  # fmt: skip
+        (
+            "moon",
+            sky.moon_altitude_deg,
+            sky.moon_azimuth_deg,
+            moon_light(air, sky.moon_altitude_deg, sky.moon_phase_deg),
+        ),
+    ):
         if light.max() > 0.0:
             seen = apparent_elevation_deg(altitude)
             share = mean_sun_share(sky.weather.clouds, math.sin(math.radians(max(seen, 0.0))))
@@ -157,9 +168,14 @@ def _clear_sky(sky: ClearSky, height: int, width: int) -> NDArray[np.float64]:
     if weather.clouds:
         bodies = [(disc.altitude_deg, disc.azimuth_deg, disc.clear_light) for disc in lit]
         sky_map[:upper] = lay_clouds(
-            sky_map[:upper], above_ground, weather.clouds, bodies, irradiance(sky_map), air.ground_albedo,
+            sky_map[:upper],
+            above_ground,
+            weather.clouds,
+            bodies,
+            irradiance(sky_map),
+            air.ground_albedo,
             air.visibility_km,
-        )  # fmt: skip
+        )
     straight = sum((disc.on_ground for disc in lit), np.zeros(3))
     _lay_ground(sky_map, air.ground_albedo / math.pi * (irradiance(sky_map) + straight), weather.softness_deg)
     return bent(sky_map, weather.grade)
@@ -178,7 +194,8 @@ def _lay_ground(sky_map: NDArray, ground: NDArray, softness_deg: float) -> None:
 def _gradient(dome: Gradient, height: int, width: int) -> NDArray[np.float64]:
     directions, _ = map_directions(height, width)
     up = np.clip(directions[..., 2:3], 0.0, 1.0)
-    return np.asarray(dome.horizon) * (1 - up) + np.asarray(dome.zenith) * up
+    sky = np.asarray(dome.horizon) * (1 - up) + np.asarray(dome.zenith) * up
+    return sky if dome.below is None else np.where(directions[..., 2:3] < 0, np.asarray(dome.below), sky)
 
 
 @functools.lru_cache(maxsize=12)

@@ -102,10 +102,33 @@ class Panorama:
 
 @attrs.frozen
 class Gradient:
-    """Two colours, or one: ``zenith`` above, ``horizon`` at the level and below."""
+    """Two colours, or one: ``zenith`` above, ``horizon`` at the level; ``below`` it another, or None for the same."""
 
     zenith: Colour = (0.25, 0.42, 0.85)
     horizon: Colour = (0.75, 0.8, 0.85)
+    below: Colour | None = None
 
 
 Dome = ClearSky | Panorama | Gradient
+
+
+@attrs.frozen
+class SkyKind:
+    """A kind of sky: the class of its values, its name, and the amount and unit that it has to begin with."""
+
+    value: type[ClearSky] | type[Panorama] | type[Gradient]
+    name: str
+    amount: float
+    unit: str
+
+
+SKY_KINDS = (
+    SkyKind(ClearSky, "the sky of the hour", 1.0, "true"),
+    SkyKind(Panorama, "a photograph", 5000.0, "lx"),
+    SkyKind(Gradient, "two colours", 5000.0, "lx"),
+)
+
+
+def sky_kind_of(dome: Dome) -> SkyKind:
+    """The kind that a dome is of."""
+    return next(kind for kind in SKY_KINDS if isinstance(dome, kind.value))

@@ -40,6 +40,3 @@ def moon_acescg(phase_deg: float) -> NDArray[np.float64]:
 def lit_share(phase_deg: float) -> float:
     """Share of the disc's area that the sun lights."""
     return 0.5 * (1.0 + math.cos(math.radians(phase_deg)))
-
-
-

@@ -69,11 +69,13 @@ def _equatorial(ra: NDArray, dec: NDArray) -> NDArray[np.float64]:
 
 
 #: The galaxy's axes in equatorial ones, J2000 (IAU): towards its centre, along its turn, its pole.
-GALAXY = np.array([
-    [-0.0548755604, -0.8734370902, -0.4838350155],
-    [0.4941094279, -0.4448296300, 0.7469822445],
-    [-0.8676661490, -0.1980763734, 0.4559837762],
-])  # fmt: skip
+GALAXY = np.array(
+    [
+        [-0.0548755604, -0.8734370902, -0.4838350155],
+        [0.4941094279, -0.4448296300, 0.7469822445],
+        [-0.8676661490, -0.1980763734, 0.4559837762],
+    ]
+)
 
 
 @functools.lru_cache(maxsize=1)

@@ -196,9 +196,7 @@ def _averaged(source: Any, spec: Any, path: Path) -> NDArray[np.float32]:
     rows = max(_ROWS_AT_ONCE // step, 1)
     for first in range(0, height, rows):
         last = min(first + rows, height)
-        block = source.read_scanlines(
-            spec.y + first * step, spec.y + last * step, 0, 0, channels, "float"
-        )
+        block = source.read_scanlines(spec.y + first * step, spec.y + last * step, 0, 0, channels, "float")
         if block is None:
             raise SkyError(f"the panorama {path.name} is damaged: {source.geterror().strip().splitlines()[0]}")
         block = np.asarray(block, np.float32).reshape(-1, spec.width, channels)[: (last - first) * step, : width * step]
@@ -289,9 +287,14 @@ def find_lobe(pixels: NDArray[np.float32], clipped: bool = False) -> Lobe:
     pixel = 180.0 / height
     diameter = 0.53 if diameter < 1.5 * pixel else diameter
     return Lobe(
-        altitude, azimuth, tuple(light.tolist()), float(light @ LUMINANCE_WEIGHTS) / max(total, 1e-30),
-        tuple(background.tolist()), diameter, radius,
-    )  # fmt: skip
+        altitude,
+        azimuth,
+        tuple(light.tolist()),
+        float(light @ LUMINANCE_WEIGHTS) / max(total, 1e-30),
+        tuple(background.tolist()),
+        diameter,
+        radius,
+    )
 
 
 def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[np.bool_]:

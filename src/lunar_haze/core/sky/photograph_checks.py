@@ -23,7 +23,7 @@ LEVELS = {"day": 12_000.0, "dusk": 30.0, "night": 0.5}
 
 
 def guess_encoding(pixels: NDArray[np.float32], integer: bool, said_space: str) -> str:
-    """"linear" or "display": what the file says, else what its values look like.
+    """ "linear" or "display": what the file says, else what its values look like.
 
     ``said_space`` is the colour space named by the file, "" for none; ``integer`` whether it stores
     whole numbers. Eight bits that were stored as floats keep their steps: even ones are encoded for

@@ -120,6 +120,14 @@ def propose_eye_light(place: Place, shot: Shot, look: Look, index: RayIndex) -> 
     middle = places[0].highlights.mean(0)
     shape = Ball(as_vec(places[0].position), 0.07, aim=as_vec(middle))
     return Source(
-        "proposed", "eye light", shape, 0.5 * grey_lx(look), "lx", kelvin=5000.0, role="kicker", matte=0.1,
-        air_factor=0.0, holds_level=True,
-    )  # fmt: skip
+        "proposed",
+        "eye light",
+        shape,
+        0.5 * grey_lx(look),
+        "lx",
+        kelvin=5000.0,
+        role="kicker",
+        matte=0.1,
+        air_factor=0.0,
+        holds_level=True,
+    )

@@ -110,9 +110,14 @@ def helper_beam(opening: Opening, towards_sun: NDArray, level_lx: float, kelvin:
         float(np.clip(1.0 - edge, 0.0, 1.9)) for edge in (-across.min(), across.max(), -along.min(), along.max())
     )
     return Source(
-        "proposed", "through the opening", attrs.evolve(beam, shutters=(left, right, low, high)), level_lx, "lx",
-        kelvin=kelvin, role="key",
-    )  # fmt: skip
+        "proposed",
+        "through the opening",
+        attrs.evolve(beam, shutters=(left, right, low, high)),
+        level_lx,
+        "lx",
+        kelvin=kelvin,
+        role="key",
+    )
 
 
 def filling_panel(opening: Opening, inward: NDArray, level_lx: float) -> Source:

@@ -2,6 +2,7 @@
 
 import math
 
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,10 +10,16 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Place
+from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.sky.refracted_light import apparent_elevation_deg
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.array import Placed, moved
 from lunar_haze.core.sources.facing import Vec3
+from lunar_haze.core.sources.model import Sun
 from lunar_haze.core.sources.orbit import distance_to_aim
+
+#: A sun that is turned to strike something stays this high [deg].
+LOWEST_SUN_DEG = 1.0
 
 
 def as_vec(values: NDArray) -> Vec3:
@@ -39,6 +46,39 @@ def for_shadow(shape: Placed, subject: NDArray, point: NDArray) -> Placed:
     if length < 1e-6:
         return shape
     return moved(shape, as_vec(subject + line / length * distance_to_aim(shape)), as_vec(subject))
+
+
+def striking(sun: Sun, point: NDArray, normal: NDArray, index: RayIndex) -> Sun | None:
+    """The sun turned as little as may be so that it shines on ``point`` (3,) of that ``normal``; None if it cannot.
+
+    Directions are tried in rings about the present one (a spiral search); set by hand, it no longer follows the hour.
+    """
+    now = np.asarray(sun.towards())
+    side = np.cross(now, [0.0, 0.0, 1.0])
+    side = side / max(float(np.linalg.norm(side)), 1e-9)
+    up = np.cross(side, now)
+    ring, turn = np.meshgrid(np.radians(np.arange(0.0, 120.0, 1.5)), np.linspace(0, 2 * math.pi, 36, endpoint=False))
+    ring, turn = ring.ravel(), turn.ravel()
+    order = np.argsort(ring, kind="stable")
+    ring, turn = ring[order], turn[order]
+    ways = np.cos(ring)[:, None] * now + np.sin(ring)[:, None] * (
+        np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * up
+    )
+    good = np.flatnonzero((ways[:, 2] > math.sin(math.radians(LOWEST_SUN_DEG))) & (ways @ normal > 0.03))
+    if not len(good):
+        return None
+    _distance, hit = index.nearest(point + 2e-3 * normal, ways[good])
+    free = np.flatnonzero(hit < 0)
+    return coming_from(sun, ways[good[free[0]]]) if len(free) else None
+
+
+def coming_from(sun: Sun, towards: NDArray) -> Sun:
+    """The sun seen in a direction (3,), set by hand."""
+    x, y, z = (float(v) for v in towards / np.linalg.norm(towards))
+    altitude = math.degrees(math.asin(min(max(z, -1.0), 1.0)))
+    # Its altitude is the true one; the air lifts what is seen.
+    true = altitude - (apparent_elevation_deg(altitude) - altitude)
+    return attrs.evolve(sun, altitude_deg=true, azimuth_deg=math.degrees(math.atan2(x, y)) % 360.0, follows_hour=False)
 
 
 def following(document: Document, place: Place) -> Document:

@@ -75,9 +75,16 @@ def propose_rim(place: Place, shot: Shot, look: Look, index: RayIndex) -> Source
     cone = 2.4 * math.degrees(math.atan(subject.radius_m / float(np.linalg.norm(at - subject.centre))))
     aim = subject.centre + np.array([0, 0, subject.half[2] * 0.5])
     return Source(
-        "proposed", "rim", Beam(as_vec(at), as_vec(aim), 0.06, min(max(cone, 8.0), 60.0), 0.5), 2.0 * level, "lx",
-        kelvin=5200.0, role="rim", holds_level=True, air_factor=0.5,
-    )  # fmt: skip
+        "proposed",
+        "rim",
+        Beam(as_vec(at), as_vec(aim), 0.06, min(max(cone, 8.0), 60.0), 0.5),
+        2.0 * level,
+        "lx",
+        kelvin=5200.0,
+        role="rim",
+        holds_level=True,
+        air_factor=0.5,
+    )
 
 
 def propose_fill(place: Place, shot: Shot, look: Look, index: RayIndex, ratio: float = FILL_RATIO) -> Source:
@@ -98,9 +105,17 @@ def propose_fill(place: Place, shot: Shot, look: Look, index: RayIndex, ratio: f
     at = _out_of_sight(shot, index, subject, spots)
     size = max(1.2 * subject.radius_m, 0.8)
     return Source(
-        "proposed", "fill", Rectangle(as_vec(at), as_vec(subject.centre), size, size), level / (ratio - 1.0), "lx",
-        kelvin=6500.0, role="fill", holds_level=True, air_factor=0.0, highlights=0.3,
-    )  # fmt: skip
+        "proposed",
+        "fill",
+        Rectangle(as_vec(at), as_vec(subject.centre), size, size),
+        level / (ratio - 1.0),
+        "lx",
+        kelvin=6500.0,
+        role="fill",
+        holds_level=True,
+        air_factor=0.0,
+        highlights=0.3,
+    )
 
 
 def propose_glow(place: Place, shot: Shot, look: Look) -> Source:
@@ -111,5 +126,15 @@ def propose_glow(place: Place, shot: Shot, look: Look) -> Source:
     away = away / max(float(np.linalg.norm(away)), 1e-9)
     at = subject.centre + away * max(2.2 * subject.radius_m, 1.5)
     shape = Ball(as_vec(at), 0.08, aim=as_vec(subject.centre))
-    return Source("proposed", "glow behind", shape, 6.0 * grey_lx(look), "lx", kelvin=4300.0, role="background",
-                  matte=0.0, highlights=0.0, air_factor=1.0)  # fmt: skip
+    return Source(
+        "proposed",
+        "glow behind",
+        shape,
+        6.0 * grey_lx(look),
+        "lx",
+        kelvin=4300.0,
+        role="background",
+        matte=0.0,
+        highlights=0.0,
+        air_factor=1.0,
+    )

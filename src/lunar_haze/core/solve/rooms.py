@@ -32,8 +32,10 @@ def room_about(index: RayIndex, point: NDArray) -> Bank:
         c, s = np.cos(turn), np.sin(turn)
         local = ends @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
         # From the middle of the rays outwards: the wall is where nearly all of those that way have ended.
-        sides = [[np.quantile(-local[local[:, k] < 0, k], _REACH), np.quantile(local[local[:, k] >= 0, k], _REACH)]
-                 for k in range(3)]  # fmt: skip
+        sides = [
+            [np.quantile(-local[local[:, k] < 0, k], _REACH), np.quantile(local[local[:, k] >= 0, k], _REACH)]
+            for k in range(3)
+        ]
         return np.array(sides)[:, 0], np.array(sides)[:, 1]
 
     turns = np.radians(np.arange(0, 90, 5))
@@ -42,6 +44,11 @@ def room_about(index: RayIndex, point: NDArray) -> Bank:
     c, s = np.cos(best), np.sin(best)
     middle = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ ((above - below) / 2)
     return Bank(
-        "room", "box", as_vec(np.asarray(point, float) + middle), as_vec(above + below),
-        round(float(np.degrees(best)), 3), 20.0, 0.05,
-    )  # fmt: skip
+        "room",
+        "box",
+        as_vec(np.asarray(point, float) + middle),
+        as_vec(above + below),
+        round(float(np.degrees(best)), 3),
+        20.0,
+        0.05,
+    )

@@ -123,7 +123,10 @@ def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Findi
             spots = _spots(shape)
 
             def gives_away(
-                camera: Camera, source: Source = source, shape: Placed = shape, spots: NDArray = spots,
+                camera: Camera,
+                source: Source = source,
+                shape: Placed = shape,
+                spots: NDArray = spots,
                 shot: Shot = shot,
             ) -> bool:
                 return bool(_shows(source, shape, look, camera)) and bool(seen_by(camera, shot, spots, index).any())
@@ -132,9 +135,13 @@ def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Findi
             if frame is not None:
                 how = _shows(source, shape, look, shot.camera_at(frame))
                 yield Finding(
-                    "in frame", source.id, shot.name, frame, shape.position,
+                    "in frame",
+                    source.id,
+                    shot.name,
+                    frame,
+                    shape.position,
                     f"{source.name} stands in the frame of {shot.name}{_from(shot, frame)}: {how}",
-                )  # fmt: skip
+                )
         for card in look.cards:
             if card.muted:
                 continue
@@ -146,9 +153,13 @@ def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Findi
             frame = first_frame(shot, shows)
             if frame is not None:
                 yield Finding(
-                    "flag in frame", card.id, shot.name, frame, card.position,
+                    "flag in frame",
+                    card.id,
+                    shot.name,
+                    frame,
+                    card.position,
                     f"the card {card.name} stands in the frame of {shot.name}{_from(shot, frame)}",
-                )  # fmt: skip
+                )
 
 
 def _from(shot: Shot, frame: int) -> str:
@@ -220,10 +231,14 @@ def _leaks(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]
             continue
         for leak in leaks_of(source.shape.position, index):
             yield Finding(
-                "leak", source.id, document.current_shot, document.shot.frame, leak.where,
+                "leak",
+                source.id,
+                document.current_shot,
+                document.shot.frame,
+                leak.where,
                 f"{source.name} leaks through a gap about {leak.width_m * 100:.0f} cm wide at "
                 f"{leak.where[0]:.1f}, {leak.where[1]:.1f}, {leak.where[2]:.1f} m",
-            )  # fmt: skip
+            )
 
 
 def watch(document: Document, index: RayIndex) -> list[Finding]:

@@ -43,5 +43,3 @@ class Ball(Lamp):
 
     def columns(self) -> dict[str, Any]:
         return {"radius": self.radius_m}
-
-

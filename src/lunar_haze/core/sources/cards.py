@@ -43,7 +43,17 @@ CARD_ROWS = under(
         for name in ("width", "height")
     ),
     row("turned", "turned", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the axis to what it faces"),
-    Row("reflectance", "reflectance", "", 0.0, 1.0, 0.02, lambda card: float(np.mean(card.reflectance)),
-        lambda card, v: attrs.evolve(card, reflectance=(v, v, v)), floor=0.0, ceiling=1.0,
-        tip="0 takes all light as a flag does, 1 gives it back as a bounce does"),
-)  # fmt: skip
+    Row(
+        "reflectance",
+        "reflectance",
+        "",
+        0.0,
+        1.0,
+        0.02,
+        lambda card: float(np.mean(card.reflectance)),
+        lambda card, v: attrs.evolve(card, reflectance=(v, v, v)),
+        floor=0.0,
+        ceiling=1.0,
+        tip="0 takes all light as a flag does, 1 gives it back as a bounce does",
+    ),
+)

@@ -148,9 +148,7 @@ def parse_ies(text: str, name: str) -> tuple[Distribution, list[str]]:
     multiplier = head[2]
     n_vertical, n_horizontal = int(head[3]), int(head[4])
     if not (2 <= n_vertical <= 2000 and 1 <= n_horizontal <= 2000):
-        raise SourceError(
-            f"{name} says that it has {n_vertical} by {n_horizontal} angles; it is damaged"
-        )
+        raise SourceError(f"{name} says that it has {n_vertical} by {n_horizontal} angles; it is damaged")
     if int(head[5]) != 1:
         kind = {2: "B", 3: "A"}.get(int(head[5]), "?")
         raise SourceError(f"{name} was measured as type {kind}; only type C is read, export it as that")
@@ -161,17 +159,11 @@ def parse_ies(text: str, name: str) -> tuple[Distribution, list[str]]:
     for angles, what, high in ((vertical, "vertical", 180.0), (horizontal, "horizontal", 360.0)):
         if (np.diff(angles) <= 0).any():
             first = int(np.argmax(np.diff(angles) <= 0)) + 1
-            raise SourceError(
-                f"{name}: {what} angle {first + 1} ({angles[first]:g}) does not rise; it is damaged"
-            )
+            raise SourceError(f"{name}: {what} angle {first + 1} ({angles[first]:g}) does not rise; it is damaged")
         if angles[0] < 0 or angles[-1] > high:
-            raise SourceError(
-                f"{name}: {what} angles run from {angles[0]:g} to {angles[-1]:g}; 0 to {high:g} can be"
-            )
+            raise SourceError(f"{name}: {what} angles run from {angles[0]:g} to {angles[-1]:g}; 0 to {high:g} can be")
     if n_horizontal > 1 and horizontal[0] != 0.0 and not (horizontal[0] == 90.0 and horizontal[-1] == 270.0):
-        raise SourceError(
-            f"{name}: horizontal angles begin at {horizontal[0]:g}; they must begin at 0 or 90"
-        )
+        raise SourceError(f"{name}: horizontal angles begin at {horizontal[0]:g}; they must begin at 0 or 90")
     if (candela < 0).any():
         notes.append(f"{name}: {int((candela < 0).sum())} intensities below zero are taken as zero")
         candela = np.maximum(candela, 0.0)
@@ -189,9 +181,7 @@ def parse_ies(text: str, name: str) -> tuple[Distribution, list[str]]:
     )
     told = head[0] * head[1]
     if told > 0 and not 0.2 < lumens(made) / told < 5.0:
-        notes.append(
-            f"{name}: it tells {told:,.0f} lm, its intensities add up to {lumens(made):,.0f} lm; those count"
-        )
+        notes.append(f"{name}: it tells {told:,.0f} lm, its intensities add up to {lumens(made):,.0f} lm; those count")
     return made, notes
 
 
@@ -215,9 +205,7 @@ class _Values:
         taken = []
         for word, line in self._found[self._at : self._at + count]:
             if not _NUMBER.fullmatch(word) or abs(float(word)) > 1e12:
-                raise SourceError(
-                    f"{self._name}, line {line}: “{word[:20]}” stands where {what} should be"
-                )
+                raise SourceError(f"{self._name}, line {line}: “{word[:20]}” stands where {what} should be")
             taken.append(float(word))
         self._at += count
         return taken

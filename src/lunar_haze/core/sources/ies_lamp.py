@@ -15,13 +15,14 @@ from lunar_haze.core.units.row import row
 
 
 @source_kind(
-    "IES lamp", tag="ieslamp",
+    "IES lamp",
+    tag="ieslamp",
     rows=(
         radius_row(),
         row("turned", "turned", "turn_deg", "°", -180.0, 180.0, 0.0, tip="about its axis"),
         REACH_ROW,
     ),
-)  # fmt: skip
+)
 @attrs.frozen
 class IesLamp(Lamp):
     """A small lamp whose light leaves it as measured. The distribution's nadir points at ``aim``.

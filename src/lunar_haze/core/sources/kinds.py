@@ -50,15 +50,20 @@ _KINDS: dict[type, SourceKind] = {}
 
 
 def source_kind(
-    name: str, *, units: tuple[str, ...] = LAMP_UNITS, tag: str = "", rows: tuple[Row, ...] = (),
-    placed: bool = True, aimed: bool = True, is_lamp: bool = True, in_files: bool = True,
-) -> Callable[[T], T]:  # fmt: skip
+    name: str,
+    *,
+    units: tuple[str, ...] = LAMP_UNITS,
+    tag: str = "",
+    rows: tuple[Row, ...] = (),
+    placed: bool = True,
+    aimed: bool = True,
+    is_lamp: bool = True,
+    in_files: bool = True,
+) -> Callable[[T], T]:
     """Declares a kind of source by the class of its values (see `SourceKind`)."""
 
     def declare(value: T) -> T:
-        made = SourceKind(
-            value, name, tag or name.replace(" ", ""), units, rows, placed, aimed, is_lamp, in_files
-        )
+        made = SourceKind(value, name, tag or name.replace(" ", ""), units, rows, placed, aimed, is_lamp, in_files)
         if any(other.tag == made.tag or other.name == name for other in _KINDS.values()):
             raise ValueError(f"there is a kind of source “{name}” already")
         _KINDS[value] = made

@@ -102,9 +102,7 @@ class Sky(Shape):
     bounces: bool = True
 
 
-@source_kind(
-    "glowing surface", tag="surface", units=("cd/m2",), placed=False, aimed=False, is_lamp=False
-)
+@source_kind("glowing surface", tag="surface", units=("cd/m2",), placed=False, aimed=False, is_lamp=False)
 @attrs.frozen
 class Surface(Shape):
     """All surfaces of the place that wear one glowing material; the lens sees it glow, or not."""

@@ -23,7 +23,10 @@ PRESETS: dict[str, tuple[Shape, float, str, float]] = {
     "screen": (Rectangle(width_m=0.6, height_m=0.34), 250.0, "cd/m2", 7000.0),
     "lightning": (Ball(radius_m=0.5), 3.0e6, "cd", 8500.0),
     "string of bulbs": (
-        LampArray(lamp=Ball(radius_m=0.03), arrangement="row", count=9, width_m=5.0), 1800.0, "lm", 2400.0
+        LampArray(lamp=Ball(radius_m=0.03), arrangement="row", count=9, width_m=5.0),
+        1800.0,
+        "lm",
+        2400.0,
     ),
 }
 

@@ -17,17 +17,39 @@ _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(32)
 
 
 @source_kind(
-    "tube", aimed=False,
+    "tube",
+    aimed=False,
     rows=(
         radius_row(),
-        row("length", "length", "length_m", "m", 0.1, 6.0, 1.2, ratio=True, floor=0.01, ceiling=200.0,
-            tip="longer is softer across it"),
+        row(
+            "length",
+            "length",
+            "length_m",
+            "m",
+            0.1,
+            6.0,
+            1.2,
+            ratio=True,
+            floor=0.01,
+            ceiling=200.0,
+            tip="longer is softer across it",
+        ),
         row("lies along", "lies along", "bearing_deg", "°", 0.0, 360.0, 90.0, tip="bearing from north, clockwise"),
-        row("tilted", "tilted", "tilt_deg", "°", -90.0, 90.0, 0.0, floor=-90.0, ceiling=90.0,
-            tip="up from level at the end it lies along to"),
+        row(
+            "tilted",
+            "tilted",
+            "tilt_deg",
+            "°",
+            -90.0,
+            90.0,
+            0.0,
+            floor=-90.0,
+            ceiling=90.0,
+            tip="up from level at the end it lies along to",
+        ),
         REACH_ROW,
     ),
-)  # fmt: skip
+)
 @attrs.frozen
 class Tube(Lamp):
     """A straight tube, Lambertian on its side, dark at its ends, lying along a bearing and tilted up from it.

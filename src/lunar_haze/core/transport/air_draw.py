@@ -47,8 +47,11 @@ def _on_map(row, x, y, z):
     """What a way [m] is on a sun's map: columns, rows, and metres of height above it."""
     ax, ay, az, bx, by, bz = basis(row[AXIS], row[AXIS + 1], row[AXIS + 2])
     scale = row[MAP_SCALE]
-    return ((x * ax + y * ay + z * az) * scale, (x * bx + y * by + z * bz) * scale,
-            x * row[AXIS] + y * row[AXIS + 1] + z * row[AXIS + 2])  # fmt: skip
+    return (
+        (x * ax + y * ay + z * az) * scale,
+        (x * bx + y * by + z * bz) * scale,
+        x * row[AXIS] + y * row[AXIS + 1] + z * row[AXIS + 2],
+    )
 
 
 @_jit

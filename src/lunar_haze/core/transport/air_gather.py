@@ -71,9 +71,11 @@ def core_bounds(
     if left >= right or top >= bottom:
         return None
     cells = (
-        max(int(left / across) - 2, 0), min(int(right / across) + 3, grid[1]),
-        max(int(top / down) - 2, 0), min(int(bottom / down) + 3, grid[0]),
-    )  # fmt: skip
+        max(int(left / across) - 2, 0),
+        min(int(right / across) + 3, grid[1]),
+        max(int(top / down) - 2, 0),
+        min(int(bottom / down) + 3, grid[0]),
+    )
     return (left, right, top, bottom), cells
 
 

@@ -309,9 +309,14 @@ def new_grid(s: SceneArrays, lights: LightArrays, number: int) -> LightGrid:
             light.append([channel * weight for channel in (r, g, blue)])
     shape = (1, SKY_ROWS, SKY_COLUMNS, SKY_SLICES)
     return LightGrid(
-        np.zeros((*shape, SKY_DIRECTIONS), np.float32), np.zeros(shape, np.float32), row[None].copy(), lights, number,
-        directions=np.array(directions, np.float32), light=np.ascontiguousarray(np.array(light, np.float32).T),
-    )  # fmt: skip
+        np.zeros((*shape, SKY_DIRECTIONS), np.float32),
+        np.zeros(shape, np.float32),
+        row[None].copy(),
+        lights,
+        number,
+        directions=np.array(directions, np.float32),
+        light=np.ascontiguousarray(np.array(light, np.float32).T),
+    )
 
 
 @_plain
@@ -328,7 +333,16 @@ def look_once(grid: LightGrid, s: SceneArrays, camera: NDArray, reach: float, de
     else:
         for spot in range(len(grid.spots)):
             see_points(
-                s, grid.lights, spot, camera, f32(reach), grid.passes, threads, depth, last, grid.seen[spot],
+                s,
+                grid.lights,
+                spot,
+                camera,
+                f32(reach),
+                grid.passes,
+                threads,
+                depth,
+                last,
+                grid.seen[spot],
                 grid.weight[spot],
-            )  # fmt: skip
+            )
     grid.passes += 1

@@ -154,9 +154,7 @@ def spread(lamp, air, threads, pixels, along, seen, volume, tint, core, bounds, 
     for thread in nb.prange(threads):
         room = np.empty((6, max(seen.shape[2], lamp.way.shape[2], pixels.width)), np.float32)
         for y in range(bounds[2] + thread, bounds[3], threads):
-            _spread_row(
-                y, lamp, air, pixels, along, seen, volume, tint, core, room, (bounds[0], bounds[1]), out
-            )
+            _spread_row(y, lamp, air, pixels, along, seen, volume, tint, core, room, (bounds[0], bounds[1]), out)
 
 
 @_plain
@@ -224,8 +222,15 @@ def compare_air(camera, before, after, threads, depth, directions, change, colum
     for thread in nb.prange(threads):
         for i in range(thread, (pixels + BLOCK - 1) // BLOCK, threads):
             first, stop = i * BLOCK, min((i + 1) * BLOCK, pixels)
-            _compare_part(camera, before, after, depth[first:stop], directions[2, first:stop], change[first:stop],
-                          column_change[first:stop])  # fmt: skip
+            _compare_part(
+                camera,
+                before,
+                after,
+                depth[first:stop],
+                directions[2, first:stop],
+                change[first:stop],
+                column_change[first:stop],
+            )
 
 
 # Parts are handed on as slices: an index that might be below zero would keep loops from running on

@@ -114,9 +114,12 @@ def _fog_of(medium: Medium) -> Medium:
         return bare
     densest = max(medium.banks, key=lambda b: b.extinction_per_m)
     return attrs.evolve(
-        bare, visibility_m=densest.visibility_m, base_m=densest.centre[2], fall_off_m=max(densest.size[2] / 4, 0.1),
+        bare,
+        visibility_m=densest.visibility_m,
+        base_m=densest.centre[2],
+        fall_off_m=max(densest.size[2] / 4, 0.1),
         top_m=densest.centre[2] + densest.size[2] / 2,
-    )  # fmt: skip
+    )
 
 
 @_inline
@@ -198,7 +201,16 @@ def weighed_sky(
         return grid.seen[0]
     ways = ways_of(grid, 0, medium, camera, reach)
     _weigh(
-        camera, packed, f32(reach), nb.get_num_threads(), ways.depths, f32(many), ways.bed, last, grid.seen[0],
-        grid.directions, out,
-    )  # fmt: skip
+        camera,
+        packed,
+        f32(reach),
+        nb.get_num_threads(),
+        ways.depths,
+        f32(many),
+        ways.bed,
+        last,
+        grid.seen[0],
+        grid.directions,
+        out,
+    )
     return out

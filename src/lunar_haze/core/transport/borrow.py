@@ -55,7 +55,9 @@ def layer_pool(a):
 def borrow_scene(s):
     """A place's arrays, borrowed."""
     return SceneArrays(
-        s.handle, s.solid_count, s.clear_count,
+        s.handle,
+        s.solid_count,
+        s.clear_count,
         float_rows(s.vertices, VERTEX_COLUMNS),
         nb.carray(as_pointer(s.faces.ctypes.data), (s.faces.shape[0], FACE_COLUMNS), np.uint32),
         float_rows(s.materials, MATERIAL_COLUMNS),
@@ -63,25 +65,40 @@ def borrow_scene(s):
         nb.carray(as_pointer(s.texels.ctypes.data), s.texels.shape, np.uint32),
         nb.carray(as_pointer(s.texture_info.ctypes.data), (s.texture_info.shape[0], 4), np.int64),
         nb.carray(as_pointer(s.colours.ctypes.data), s.colours.shape, np.uint32),
-        floats(s.decode), float_rows(s.to_acescg, 3),
+        floats(s.decode),
+        float_rows(s.to_acescg, 3),
         nb.carray(as_pointer(s.energy.ctypes.data), (TABLE_SIZE, TABLE_SIZE, 3), np.float32),
         nb.carray(as_pointer(s.mean_coat.ctypes.data), (TABLE_SIZE,), np.float32),
-        float_rows(s.cards, CARD_COLUMNS), floats(s.card_patterns),
-    )  # fmt: skip
+        float_rows(s.cards, CARD_COLUMNS),
+        floats(s.card_patterns),
+    )
 
 
 @nb.njit(cache=True, forceinline=True)
 def borrow_lights(lights):
     """The sources' arrays, borrowed."""
     return LightArrays(
-        float_rows(lights.rows, COLUMNS), floats(lights.sky), floats(lights.sky_rows), floats(lights.sky_columns),
-        ints(lights.sky_row_starts), ints(lights.sky_column_starts),
-        floats(lights.sky_density), ints(lights.emitters), floats(lights.emitter_sum), ints(lights.emitter_starts),
+        float_rows(lights.rows, COLUMNS),
+        floats(lights.sky),
+        floats(lights.sky_rows),
+        floats(lights.sky_columns),
+        ints(lights.sky_row_starts),
+        ints(lights.sky_column_starts),
+        floats(lights.sky_density),
+        ints(lights.emitters),
+        floats(lights.emitter_sum),
+        ints(lights.emitter_starts),
         ints(lights.light_of),
-        floats(lights.area_density), floats(lights.shades), floats(lights.patterns), floats(lights.profiles),
-        floats(lights.spared), floats(lights.sun_maps), floats(lights.guide_view),
-        floats(lights.guide_sum), ints(lights.guide_starts),
-    )  # fmt: skip
+        floats(lights.area_density),
+        floats(lights.shades),
+        floats(lights.patterns),
+        floats(lights.profiles),
+        floats(lights.spared),
+        floats(lights.sun_maps),
+        floats(lights.guide_view),
+        floats(lights.guide_sum),
+        ints(lights.guide_starts),
+    )
 
 
 @nb.njit(cache=True, forceinline=True)

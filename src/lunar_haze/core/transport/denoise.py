@@ -73,9 +73,12 @@ def _denoiser() -> _Denoiser | None:
 
 
 def denoise(
-    radiance: NDArray[np.float32], albedo: NDArray[np.float32], normal: NDArray[np.float32], quality: str = "fast",
+    radiance: NDArray[np.float32],
+    albedo: NDArray[np.float32],
+    normal: NDArray[np.float32],
+    quality: str = "fast",
     stop: Callable[[], bool] = lambda: False,
-) -> NDArray[np.float32]:  # fmt: skip
+) -> NDArray[np.float32]:
     """Radiance (H, W, 3) freed of grain, with albedo and normal (H, W, 3) as guides.
 
     ``quality`` is fast, balanced or high. ``stop`` is asked while it goes on, from any thread: when

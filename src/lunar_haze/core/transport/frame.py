@@ -120,9 +120,7 @@ class Frame:
     maps of ``sky_rows`` rows.
     """
 
-    def __init__(
-        self, place: PackedPlace, view: View, memory_bytes: int = 1 << 30, sky_rows: int = MAP_HEIGHT
-    ) -> None:
+    def __init__(self, place: PackedPlace, view: View, memory_bytes: int = 1 << 30, sky_rows: int = MAP_HEIGHT) -> None:
         self._sky_rows = sky_rows
         self.place = place
         self.view = view
@@ -176,9 +174,16 @@ class Frame:
             def look(first: int, stop: int, index: int = index) -> None:
                 pixels = self._in_tiles[self._tile_starts[first] : self._tile_starts[stop]]
                 guide_chunk(
-                    self.place.arrays, self.camera, index, self.view.width, pixels,
-                    g.looks, g.depth, g.owner, g.ground,
-                )  # fmt: skip
+                    self.place.arrays,
+                    self.camera,
+                    index,
+                    self.view.width,
+                    pixels,
+                    g.looks,
+                    g.depth,
+                    g.owner,
+                    g.ground,
+                )
 
             over_threads(look, 0, self.tiles)
         g.passes += passes
@@ -272,9 +277,12 @@ class Frame:
         return due[np.argsort(ahead[:, due].sum(0), kind="stable")]
 
     def trace(
-        self, keys: list[str], tiles: int | None = None, emphasis: dict[str, Emphasis] | None = None,
+        self,
+        keys: list[str],
+        tiles: int | None = None,
+        emphasis: dict[str, Emphasis] | None = None,
         lit: NDArray[np.float32] | None = None,
-    ) -> bool:  # fmt: skip
+    ) -> bool:
         """Trace up to ``tiles`` of the tiles that the next pass of the wanted layers ``keys`` lacks, all by default.
 
         Returns whether that pass is whole now. With ``emphasis`` rays go where they change the
@@ -297,9 +305,7 @@ class Frame:
         def advance(first: int, stop: int) -> None:
             here, numbers = todo[first:stop], samples[first:stop]
             tiles = Tiles(self._in_tiles, self._tile_starts, here, numbers)
-            trace_tiles(
-                at, lit, stars, self.camera, medium, even, sums[0].spec.bounces, self.view.width, tiles, layers
-            )
+            trace_tiles(at, lit, stars, self.camera, medium, even, sums[0].spec.bounces, self.view.width, tiles, layers)
             for layer in sums:
                 layer.counts[here] += 1
                 layer.next_samples[here] = numbers + 1

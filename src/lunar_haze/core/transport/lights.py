@@ -46,7 +46,7 @@ from lunar_haze.core.transport.source_row import (
     SUN,
     SURFACE,
     UP,
-)  # fmt: skip
+)
 
 #: Maps of photographs have this many times the rows of other skies.
 PHOTOGRAPH_FINER = 4
@@ -99,9 +99,18 @@ def _lamp_row(lamp: Lamp, tables: _Tables) -> NDArray:
     side, up, axis = lamp.frame()
     radiance, area = lamp.radiance_per_lumen(), lamp.area_m2()
     row = SOURCE.row(
-        kind=SAMPLED_AS[lamp.sampled_as], position=lamp.position, axis=axis, side=side, up=up, radiance=radiance,
-        area=area, intensity=radiance * area, reach=min(lamp.reach_m, NO_REACH), seen=lamp.seen, cutout=-1,
-    )  # fmt: skip
+        kind=SAMPLED_AS[lamp.sampled_as],
+        position=lamp.position,
+        axis=axis,
+        side=side,
+        up=up,
+        radiance=radiance,
+        area=area,
+        intensity=radiance * area,
+        reach=min(lamp.reach_m, NO_REACH),
+        seen=lamp.seen,
+        cutout=-1,
+    )
     own = lamp.columns()
     cutout, distribution = own.pop("cutout", None), own.pop("distribution", None)
     SOURCE.put(row, **own)
@@ -123,19 +132,30 @@ def _sun_row(shape: Sun) -> NDArray:
     side, up, _axis = facing_frame((0.0, 0.0, 0.0), towards)
     half = math.radians(shape.diameter_deg) / 2
     row = SOURCE.row(
-        kind=SUN, axis=towards, side=side, up=up, one_minus_cos=2 * math.sin(half / 2) ** 2,
+        kind=SUN,
+        axis=towards,
+        side=side,
+        up=up,
+        one_minus_cos=2 * math.sin(half / 2) ** 2,
         # An even disc facing the surface: E = pi L sin^2(half angle).
-        radiance=1.0 / (math.pi * math.sin(half) ** 2), phase_cos=1.0, shade=-1.0, map=-1.0,
-    )  # fmt: skip
+        radiance=1.0 / (math.pi * math.sin(half) ** 2),
+        phase_cos=1.0,
+        shade=-1.0,
+        map=-1.0,
+    )
     if shape.body == "moon":
         phase, limb = math.radians(shape.phase_deg), math.radians(shape.limb_deg)
         bright = math.cos(limb) * -row[SIDE : SIDE + 3] + math.sin(limb) * row[UP : UP + 3]
         # The whole gives 1 lx whatever its phase; a new moon is lit by the earth alone.
         lit = max(moonlight.lit_share(shape.phase_deg), moonlight.EARTHSHINE)
         SOURCE.put(
-            row, side=bright, up=np.cross(row[AXIS : AXIS + 3], bright), phase_sin=math.sin(phase),
-            phase_cos=math.cos(phase), radiance=row[RADIANCE] / (lit + (1 - lit) * moonlight.EARTHSHINE),
-        )  # fmt: skip
+            row,
+            side=bright,
+            up=np.cross(row[AXIS : AXIS + 3], bright),
+            phase_sin=math.sin(phase),
+            phase_cos=math.cos(phase),
+            radiance=row[RADIANCE] / (lit + (1 - lit) * moonlight.EARTHSHINE),
+        )
     return row
 
 
@@ -178,9 +198,12 @@ def _sky_tables(radiance: NDArray) -> tuple[NDArray, ...]:
     rows /= rows[-1]
     cell = (math.pi / height) * (2 * math.pi / width)
     return (
-        rows.astype(np.float32), columns.astype(np.float32), search_starts(rows[1:]), search_starts(columns[:, 1:]),
+        rows.astype(np.float32),
+        columns.astype(np.float32),
+        search_starts(rows[1:]),
+        search_starts(columns[:, 1:]),
         (weight / cell).astype(np.float32),
-    )  # fmt: skip
+    )
 
 
 @attrs.frozen
@@ -226,21 +249,7 @@ class _Packer:
 
     def add(self, number: int, source: Lit) -> None:
         """The row of a source and all that belongs to it."""
-        shape = source.shape
-        if isinstance(shape, Sun):
-            row = _sun_row(shape)
-            if shape.clouds and shape.towards()[2] > 0.0:
-                self.shades.append(_shade(shape, row, len(self.shades)))
-        elif isinstance(shape, Sky):
-            row = self._sky(shape)
-        elif isinstance(shape, Surface):
-            row = self._surface(shape, number)
-        elif isinstance(shape, Lamp):
-            row = _lamp_row(shape, self.images)
-        elif isinstance(shape, (LampArray, Crowd)):
-            row = self._array(shape)
-        else:
-            raise TypeError(f"a {type(shape).__name__} is no source of light")
+        row = self._row_of(source.shape, number)
         SOURCE.put(row, part=PARTS.index(source.part), spares=source.linking.mode != "all")
         self.rows.append(row)
 
@@ -250,15 +259,31 @@ class _Packer:
         SOURCE.put(row, radiance=0.0, intensity=0.0, seen=0.0)
         self.rows.append(row)
 
-    def _sky(self, shape: Sky) -> NDArray:
-        row = SOURCE.row(
-            kind=SKY, table=len(self.skies), lights=shape.lights, seen=shape.seen, bounces=shape.bounces
-        )
+    @functools.singledispatchmethod
+    def _row_of(self, shape: Shape, number: int) -> NDArray:
+        """The row of a shape, the source of that number; what it refers to is gathered."""
+        raise TypeError(f"a {type(shape).__name__} is no source of light")
+
+    @_row_of.register
+    def _(self, shape: Lamp, number: int) -> NDArray:
+        return _lamp_row(shape, self.images)
+
+    @_row_of.register
+    def _(self, shape: Sun, number: int) -> NDArray:
+        row = _sun_row(shape)
+        if shape.clouds and shape.towards()[2] > 0.0:
+            self.shades.append(_shade(shape, row, len(self.shades)))
+        return row
+
+    @_row_of.register
+    def _(self, shape: Sky, number: int) -> NDArray:
+        row = SOURCE.row(kind=SKY, table=len(self.skies), lights=shape.lights, seen=shape.seen, bounces=shape.bounces)
         self.skies.append(dome_map(shape.dome, self._sky_rows, 2 * self._sky_rows))
         self.sky_tables.append(_sky_tables(self.skies[-1]))
         return row
 
-    def _surface(self, shape: Surface, number: int) -> NDArray:
+    @_row_of.register
+    def _(self, shape: Surface, number: int) -> NDArray:
         place, order = self._place, self._order
         wearing = np.flatnonzero(place.material_of[order] == self._materials.get(shape.material, -2))
         if len(wearing):
@@ -274,19 +299,27 @@ class _Packer:
         self.light_of[wearing] = number
         self.area_density[wearing] = 1.0 / area.sum()
         return SOURCE.row(
-            kind=SURFACE, radiance=1.0, first=first, seen=shape.seen, count=len(wearing), area=area.sum(),
+            kind=SURFACE,
+            radiance=1.0,
+            first=first,
+            seen=shape.seen,
+            count=len(wearing),
+            area=area.sum(),
             position=(corners.mean(1) * area[:, None]).sum(0) / area.sum(),
             radius=math.sqrt(area.sum() / (4 * math.pi)),
-        )  # fmt: skip
+        )
 
-    def _array(self, shape: LampArray | Crowd) -> NDArray:
+    @_row_of.register
+    def _(self, shape: LampArray | Crowd, number: int) -> NDArray:
         lamps = [_lamp_row(lamp, self.images) for lamp in lamps_of(shape)]
         shares = shape.shares if isinstance(shape, Crowd) else (1 / len(lamps),) * len(lamps)
         row = SOURCE.row(
-            kind=ARRAY, first=len(self._sources) + len(self.members), count=len(lamps),
+            kind=ARRAY,
+            first=len(self._sources) + len(self.members),
+            count=len(lamps),
             position=np.mean([lamp[POSITION : POSITION + 3] for lamp in lamps], 0),
             seen=max(lamp[SEEN] for lamp in lamps),
-        )  # fmt: skip
+        )
         for lamp, share in zip(lamps, shares):
             lamp[RADIANCE] *= share
             row[INTENSITY] += lamp[INTENSITY] * share
@@ -324,9 +357,12 @@ class _Packer:
 
 
 def pack_lights(
-    sources: list[Lit], place: Place, order: NDArray, sky_rows: int = MAP_HEIGHT,
+    sources: list[Lit],
+    place: Place,
+    order: NDArray,
+    sky_rows: int = MAP_HEIGHT,
     problems: dict[int, str] | None = None,
-) -> LightArrays:  # fmt: skip
+) -> LightArrays:
     """Arrays for ``sources``; ``order`` is the triangle order of the packed place, skies have ``sky_rows`` rows.
 
     A source that cannot be made light of stays dark and has its reason in ``problems``, by its number;

@@ -81,9 +81,13 @@ class LiveAir:
         return self._mirrors[1]
 
     def gather(
-        self, frame: Frame, specs: list[LayerSpec], passes: int, budget_s: float,
+        self,
+        frame: Frame,
+        specs: list[LayerSpec],
+        passes: int,
+        budget_s: float,
         stop: Callable[[], bool] = lambda: False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Add looks to the grids of ``specs`` that have fewer than ``passes``, for a while or until ``stop``."""
         until = time.perf_counter() + budget_s
         pixels = self._pixels_of(frame)
@@ -132,9 +136,13 @@ class LiveAir:
             airs[spec.medium].add_airlight(grid, frame.arrays, air.reshape(-1, 3))
             surface[...] = 0
             airs[spec.medium].dim(
-                [grid], base.spec.medium, frame.surface_pool, np.array([base.slot]),
-                np.full((1, 3), 1.0 / base.passes, np.float32), surface.reshape(-1, 3),
-            )  # fmt: skip
+                [grid],
+                base.spec.medium,
+                frame.surface_pool,
+                np.array([base.slot]),
+                np.full((1, 3), 1.0 / base.passes, np.float32),
+                surface.reshape(-1, 3),
+            )
         return True
 
     def remember(
@@ -198,16 +206,18 @@ class LiveAir:
             return False
         grids, bases = zip(*known)
         view = ViewAir(self._pixels_of(frame), specs[0].medium)
-        view.add_mixed(
-            list(grids), np.array([g.air for g in gains], np.float32), frame.arrays, air.reshape(-1, 3)
-        )  # fmt: skip
+        view.add_mixed(list(grids), np.array([g.air for g in gains], np.float32), frame.arrays, air.reshape(-1, 3))
         # Surfaces of one old medium at a time: what changed is the same for all of them.
         for medium in {base.spec.medium for base in bases}:
             mine = [n for n, base in enumerate(bases) if base.spec.medium == medium]
             view.dim(
-                [grids[n] for n in mine], medium, frame.surface_pool, np.array([bases[n].slot for n in mine]),
-                np.array([np.divide(gains[n].surface, bases[n].passes) for n in mine]), surface.reshape(-1, 3),
-            )  # fmt: skip
+                [grids[n] for n in mine],
+                medium,
+                frame.surface_pool,
+                np.array([bases[n].slot for n in mine]),
+                np.array([np.divide(gains[n].surface, bases[n].passes) for n in mine]),
+                surface.reshape(-1, 3),
+            )
         return True
 
     def lacks_looks(self, frame: Frame, specs: list[LayerSpec]) -> bool:
@@ -240,7 +250,5 @@ def live_layer(frame: Frame, spec: LayerSpec, passes: int, reach: float) -> NDAr
     for _ in range(passes):
         look_once(grid, frame.arrays, frame.camera, reach, frame.guides.depth)
     out = np.zeros((frame.pixels, 3), np.float32)
-    ViewAir(ViewPixels(frame.camera, reach, frame.guides.depth), spec.medium).add_airlight(
-        grid, frame.arrays, out
-    )
+    ViewAir(ViewPixels(frame.camera, reach, frame.guides.depth), spec.medium).add_airlight(grid, frame.arrays, out)
     return out

@@ -80,9 +80,12 @@ def _change_mirrored(pixels, shows, share, clean, air_before, air, changes, out)
 
 
 def change_mirrored(
-    mirrors: Mirrors, clean: NDArray[np.float32], air_before: NDArray[np.float32], air: NDArray[np.float32],
+    mirrors: Mirrors,
+    clean: NDArray[np.float32],
+    air_before: NDArray[np.float32],
+    air: NDArray[np.float32],
     out: NDArray[np.float32],
-) -> None:  # fmt: skip
+) -> None:
     """Let what smooth surfaces mirror follow the picture ``out`` (pixels, 3) that they show.
 
     ``clean`` is the picture before, ``air_before`` and ``air`` the air of both as the live way has it.

@@ -291,9 +291,7 @@ def _follow(at, buffer, medium, bounces, pixel, in_air, index, row, target):
         viewed = viewed_from(found, facing, ray.dx, ray.dy, ray.dz)
         seen = seen_from(at.scene.energy, at.scene.mean_coat, viewed)
         partner = surfaces <= last
-        _add_surface(
-            at, buffer, medium, spot, facing, viewed, seen, rgb, partner, draw, worth_all, (target, pixel)
-        )
+        _add_surface(at, buffer, medium, spot, facing, viewed, seen, rgb, partner, draw, worth_all, (target, pixel))
         if not partner:
             break
         on, ray, carried = _reflected_on(at, spot, facing, viewed, seen, rgb, draw)

@@ -210,9 +210,7 @@ def _light_first_surface(at, buffer, medium, ray, found, spot, carried, pixel, i
     viewed = viewed_from(found, facing, ray.dx, ray.dy, ray.dz)
     seen = seen_from(at.scene.energy, at.scene.mean_coat, viewed)
     # Even without bounces a glossy ray may meet a light.
-    worth_all = _wait_for_surface(
-        at, medium, spot, facing, viewed, seen, (tr, tg, tb), seed, index, worth_all, waiting
-    )
+    worth_all = _wait_for_surface(at, medium, spot, facing, viewed, seen, (tr, tg, tb), seed, index, worth_all, waiting)
     _settle(at, buffer, waiting, 0, worth_all, seed, index, layers.surface, pixel)
     su, sv = sample_pair(seed, D_VERTEX + D_BSDF, index)
     choice, survive = sample_pair(seed, D_VERTEX + D_CHOICE, index)
@@ -282,9 +280,19 @@ def trace_chunk(at, lit, stars, camera, medium, index, width, pixels, layers, on
                 set_out(onward[2 * i], Ray(spot.x, spot.y, spot.z, dx, dy, dz), carried, worth_all)
             else:
                 worth_all = _light_first_surface(
-                    at, buffer, medium, ray, found, spot, (tr, tg, tb, worth_all, lit[pixel]), pixel, index, layers,
-                    on_surface, onward[2 * i],
-                )  # fmt: skip
+                    at,
+                    buffer,
+                    medium,
+                    ray,
+                    found,
+                    spot,
+                    (tr, tg, tb, worth_all, lit[pixel]),
+                    pixel,
+                    index,
+                    layers,
+                    on_surface,
+                    onward[2 * i],
+                )
         if misty:
             _settle(at, buffer, in_air, 1, worth_all, seed, index, layers.air, pixel)
     scratch[0, 0, 0] = zero  # as below

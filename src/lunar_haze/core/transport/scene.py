@@ -96,9 +96,16 @@ def _material_row(material: Material, coloured: bool) -> list[float]:
     scale = max(emissive_luminance(material), 1e-9)
     emissive = [channel / scale for channel in material.emissive]
     return [
-        *material.base_colour, material.metallic, material.roughness, material.alpha_cutoff,
-        material.clear, *emissive, float(material.double_sided), material.blend, float(coloured),
-    ]  # fmt: skip
+        *material.base_colour,
+        material.metallic,
+        material.roughness,
+        material.alpha_cutoff,
+        material.clear,
+        *emissive,
+        float(material.double_sided),
+        material.blend,
+        float(coloured),
+    ]
 
 
 class PackedPlace:

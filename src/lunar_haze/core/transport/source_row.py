@@ -11,8 +11,13 @@ from lunar_haze.core.units.columns import Columns
 SUN, SKY, BALL, DISC, RECTANGLE, BEAM, SURFACE, TUBE, IES_LAMP, ARRAY = range(10)
 #: The same by the name that a kind of lamp gives (`sources.lamp.Lamp.sampled_as`).
 SAMPLED_AS = {
-    "ball": BALL, "disc": DISC, "rectangle": RECTANGLE, "beam": BEAM, "tube": TUBE, "ies lamp": IES_LAMP,
-}  # fmt: skip
+    "ball": BALL,
+    "disc": DISC,
+    "rectangle": RECTANGLE,
+    "beam": BEAM,
+    "tube": TUBE,
+    "ies lamp": IES_LAMP,
+}
 #: Parts of a layer: all of it, what matte reflection gives, what highlights give.
 PARTS = ("all", "matte", "highlights")
 

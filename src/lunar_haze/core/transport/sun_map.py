@@ -102,8 +102,17 @@ class SunMaps:
         above = float((self._s.vertices[:, :NORMAL].astype(np.float64) @ axis).max()) + 1.0
         corner = middle - (frame[0] + frame[1]) * side / 2 + axis * (above - middle @ axis)
         tile = np.empty((SIDE, SIDE), np.float32)
-        _map(self._s, corner.astype(to), axis.astype(to), frame[0].astype(to), frame[1].astype(to), to(side / SIDE),
-             to(above - middle @ axis), nb.get_num_threads(), tile)  # fmt: skip
+        _map(
+            self._s,
+            corner.astype(to),
+            axis.astype(to),
+            frame[0].astype(to),
+            frame[1].astype(to),
+            to(side / SIDE),
+            to(above - middle @ axis),
+            nb.get_num_threads(),
+            tile,
+        )
         points = self._looked_through - middle
         at = np.clip(np.floor((points @ frame.T) * (SIDE / side) + SIDE / 2).astype(int), 0, SIDE - 1)
         lit = float((points @ axis > tile[at[:, 1], at[:, 0]]).mean())

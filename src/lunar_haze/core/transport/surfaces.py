@@ -37,7 +37,7 @@ from lunar_haze.core.transport.scene import (
     TEX_ROUGH,
     TWO_SIDED,
     UV,
-)  # fmt: skip
+)
 from lunar_haze.core.transport.scene import CLEAR as CLEAR_COLUMN
 from lunar_haze.core.units.fast_math import floor
 
@@ -93,8 +93,12 @@ def texel(s, texture, u, v):
     a *= f32(1 / 255)
     if colour:
         m = s.to_acescg
-        return (m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
-                m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, a)  # fmt: skip
+        return (
+            m[0, 0] * r + m[0, 1] * g + m[0, 2] * b,
+            m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
+            m[2, 0] * r + m[2, 1] * g + m[2, 2] * b,
+            a,
+        )
     return r * f32(1 / 255), g * f32(1 / 255), b * f32(1 / 255), a
 
 
@@ -141,8 +145,7 @@ def uv_at(s, triangle, u, v):
     i0, i1, i2 = corners(s, triangle)
     w = f32(1.0) - u - v
     p = s.vertices
-    return (w * p[i0, UV] + u * p[i1, UV] + v * p[i2, UV],
-            w * p[i0, UV + 1] + u * p[i1, UV + 1] + v * p[i2, UV + 1])  # fmt: skip
+    return (w * p[i0, UV] + u * p[i1, UV] + v * p[i2, UV], w * p[i0, UV + 1] + u * p[i1, UV + 1] + v * p[i2, UV + 1])
 
 
 @_jit
@@ -166,8 +169,12 @@ def colour_at(s, triangle, u, v):
         b += w * s.decode[u32((word >> u32(16)) & u32(255))]
         a += w * f32(u32(word >> u32(24))) * f32(1 / 255)
     m = s.to_acescg
-    return (m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
-            m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, a)  # fmt: skip
+    return (
+        m[0, 0] * r + m[0, 1] * g + m[0, 2] * b,
+        m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
+        m[2, 0] * r + m[2, 1] * g + m[2, 2] * b,
+        a,
+    )
 
 
 @_jit

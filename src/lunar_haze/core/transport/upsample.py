@@ -46,12 +46,18 @@ def _lay_out(small, bare, small_normal, small_depth, albedo, normal, depth, out)
             for dj in range(3):
                 j = min(max(j0 + dj - 1, 0), rows - 1)
                 # A quadratic spline over three small pixels, so that no square of them shows.
-                wy = half * (half - ty) ** 2 if dj == 0 else (
-                    f32(0.75) - ty * ty if dj == 1 else half * (half + ty) ** 2)  # fmt: skip
+                wy = (
+                    half * (half - ty) ** 2
+                    if dj == 0
+                    else (f32(0.75) - ty * ty if dj == 1 else half * (half + ty) ** 2)
+                )
                 for di in range(3):
                     i = min(max(i0 + di - 1, 0), columns - 1)
-                    wx = half * (half - tx) ** 2 if di == 0 else (
-                        f32(0.75) - tx * tx if di == 1 else half * (half + tx) ** 2)  # fmt: skip
+                    wx = (
+                        half * (half - tx) ** 2
+                        if di == 0
+                        else (f32(0.75) - tx * tx if di == 1 else half * (half + tx) ** 2)
+                    )
                     near = wy * wx
                     nx = normal[y, x, 0] - small_normal[j, i, 0]
                     ny = normal[y, x, 1] - small_normal[j, i, 1]
@@ -80,9 +86,11 @@ def _lay_out(small, bare, small_normal, small_depth, albedo, normal, depth, out)
 
 
 def lay_out(
-    small: NDArray[np.float32], small_guides: tuple[NDArray, NDArray, NDArray],
-    guides: tuple[NDArray, NDArray, NDArray], out: NDArray[np.float32],
-) -> None:  # fmt: skip
+    small: NDArray[np.float32],
+    small_guides: tuple[NDArray, NDArray, NDArray],
+    guides: tuple[NDArray, NDArray, NDArray],
+    out: NDArray[np.float32],
+) -> None:
     """Lay ``small`` (h, w, 3) out as ``out`` (H, W, 3); guides are albedo, normal (…, 3) and depth (…) [m] of each."""
     light = small.sum(-1)
     held = np.minimum(_LAMP * median_filter(light, 5) / np.maximum(light, 1e-30), 1.0).astype(np.float32)

@@ -32,9 +32,16 @@ def pack_view(view: View) -> NDArray[np.float32]:
     camera = view.camera
     right, up, forward = camera.axes()
     row = CAMERA.row(
-        eye=camera.position, right=right, upward=up, forward=forward, tan_half=camera.tan_half_width,
-        width=view.width, height=view.height, lens_radius=camera.aperture_radius_m, sharp_at=camera.sharp_at_m,
-    )  # fmt: skip
+        eye=camera.position,
+        right=right,
+        upward=up,
+        forward=forward,
+        tan_half=camera.tan_half_width,
+        width=view.width,
+        height=view.height,
+        lens_radius=camera.aperture_radius_m,
+        sharp_at=camera.sharp_at_m,
+    )
     return row.astype(np.float32)
 
 
@@ -86,7 +93,8 @@ def primary_direction(camera, x, y):
 def column_direction(camera, row, column, rows, columns):
     """Unit direction through the middle of a cell of a grid over the picture."""
     return primary_direction(
-        camera, (f32(column) + f32(0.5)) * camera[WIDTH] / f32(columns),
+        camera,
+        (f32(column) + f32(0.5)) * camera[WIDTH] / f32(columns),
         (f32(row) + f32(0.5)) * camera[HEIGHT] / f32(rows),
     )
 
@@ -96,7 +104,8 @@ def view_directions(camera: NDArray[np.float32], x: NDArray, y: NDArray) -> NDAr
     k = camera[TAN_HALF] / (0.5 * camera[WIDTH])
     a, b = (x - 0.5 * camera[WIDTH]) * k, (0.5 * camera[HEIGHT] - y) * k
     rays = (
-        camera[FORWARD : FORWARD + 3] + a[:, None] * camera[RIGHT : RIGHT + 3]
+        camera[FORWARD : FORWARD + 3]
+        + a[:, None] * camera[RIGHT : RIGHT + 3]
         + b[:, None] * camera[UPWARD : UPWARD + 3]
     )
     return (rays / np.linalg.norm(rays, axis=1, keepdims=True)).astype(np.float32)

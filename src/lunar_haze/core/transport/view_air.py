@@ -60,7 +60,7 @@ class ViewPixels:
         self.at = np.empty(depth.size, np.float32)
         place_pixels(
             camera, self.width, self.height, SLICES, self.reach, nb.get_num_threads(), depth, self.directions, self.at
-        )  # fmt: skip
+        )
         self._grids: dict[tuple[int, int, int], tuple[NDArray, NDArray]] = {}
         self._rooms: dict[tuple[tuple[int, ...], int], NDArray[np.float32]] = {}
         self._depths: tuple[Medium, NDArray[np.float32]] | None = None
@@ -128,9 +128,18 @@ class ViewAir:
         looks = pixels.room(grid.seen[0].shape, 5)
         seen = weighed_sky(grid, self._medium, pixels.camera, float(pixels.reach), last, looks)
         integrate_sky(
-            pixels.camera, self._packed, pixels.reach, nb.get_num_threads(), last, grid.directions, grid.light,
-            scattered, below, seen, volume,
-        )  # fmt: skip
+            pixels.camera,
+            self._packed,
+            pixels.reach,
+            nb.get_num_threads(),
+            last,
+            grid.directions,
+            grid.light,
+            scattered,
+            below,
+            seen,
+            volume,
+        )
         return volume
 
     def _lamp(self, grid: LightGrid, spot: int, ways: Ways, bounds: Bounds | None = None) -> NDArray[np.float32]:
@@ -140,9 +149,16 @@ class ViewAir:
         scattered, below = self.along(grid.shape)
         volume = pixels.room((rows, columns, slices + 2), 2)
         integrate_lamp(
-            self._spotlight(light, ways), self._air(grid.shape), nb.get_num_threads(), bounds or (0, columns, 0, rows),
-            last, Slices(scattered, below), grid.seen[spot], self._openness(grid, spot), volume,
-        )  # fmt: skip
+            self._spotlight(light, ways),
+            self._air(grid.shape),
+            nb.get_num_threads(),
+            bounds or (0, columns, 0, rows),
+            last,
+            Slices(scattered, below),
+            grid.seen[spot],
+            self._openness(grid, spot),
+            volume,
+        )
         return volume
 
     def _air(self, grid: tuple[int, int, int]) -> Air:
@@ -153,23 +169,43 @@ class ViewAir:
         return Spotlight(int(light[KIND]), light, ways.depths, np.array(ways.glow, np.float32), ways.bed)
 
     def _spread(
-        self, grid: LightGrid, spot: int, ways: Ways, volume: NDArray, colour: NDArray, out: NDArray,
+        self,
+        grid: LightGrid,
+        spot: int,
+        ways: Ways,
+        volume: NDArray,
+        colour: NDArray,
+        out: NDArray,
         bounds: Bounds | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         pixels, light = self._pixels, grid.spots[spot]
         size = Pixels(pixels.width, pixels.height, pixels.directions, pixels.at)
         spread(
-            self._spotlight(light, ways), self._air(grid.shape), nb.get_num_threads(), size,
-            Slices(*self.along(grid.shape)), grid.seen[spot], volume, colour.astype(np.float32),
-            core_of(light, pixels.camera, grid.shape), bounds or (0, pixels.width, 0, pixels.height), out,
-        )  # fmt: skip
+            self._spotlight(light, ways),
+            self._air(grid.shape),
+            nb.get_num_threads(),
+            size,
+            Slices(*self.along(grid.shape)),
+            grid.seen[spot],
+            volume,
+            colour.astype(np.float32),
+            core_of(light, pixels.camera, grid.shape),
+            bounds or (0, pixels.width, 0, pixels.height),
+            out,
+        )
 
     def _read(self, volume: NDArray[np.float32], tint: NDArray, out: NDArray[np.float32]) -> None:
         pixels = self._pixels
         read_volume(
-            pixels.width, pixels.height, f32((volume.shape[2] - 2) / SLICES), nb.get_num_threads(), pixels.at, volume,
-            np.asarray(tint, np.float32), out,
-        )  # fmt: skip
+            pixels.width,
+            pixels.height,
+            f32((volume.shape[2] - 2) / SLICES),
+            nb.get_num_threads(),
+            pixels.at,
+            volume,
+            np.asarray(tint, np.float32),
+            out,
+        )
 
     def add_airlight(self, grid: LightGrid, s: SceneArrays, out: NDArray[np.float32]) -> None:
         """Add the air part of one source's layer to ``out`` (pixels, 3); ``s`` are the place's arrays."""
@@ -208,10 +244,15 @@ class ViewAir:
         last, _ends = pixels.slices(shape)
         total = pixels.room((ROWS, COLUMNS, SLICES + 2, 3), 6)
         lamps = Spotlights(
-            lights, colours, np.array([w.glow for w in ways], np.float32), beds, cores,
-            addresses([grid.seen[n] for grid, n, _gain in spots]), addresses(open_to),
+            lights,
+            colours,
+            np.array([w.glow for w in ways], np.float32),
+            beds,
+            cores,
+            addresses([grid.seen[n] for grid, n, _gain in spots]),
+            addresses(open_to),
             addresses([w.depths for w in ways]),
-        )  # fmt: skip
+        )
         along, coarse = Slices(*self.along(shape)), ways[0].depths.shape
         gather(self._air(shape), nb.get_num_threads(), last, along, lamps, coarse, skies, total)
         self._read(total, np.ones(3), out)
@@ -244,14 +285,22 @@ class ViewAir:
         if self._before != packed.tobytes():
             compare_air(
                 pixels.camera, packed, self._packed, threads, pixels.depth, pixels.directions, change, column_change
-            )  # fmt: skip
+            )
             if not (before.is_plain and self._medium.is_plain):
                 np.subtract(pixels.depth_seen(before), self.depth_seen(), out=change)
             self._before = packed.tobytes()
         firsts = np.cumsum([0] + [len(grid.spots) for grid in grids])
         dim_surfaces(
-            np.concatenate([grid.spots for grid in grids]), firsts,
-            Change(pixels.camera, packed, self._packed), threads,
-            pixels.depth, pixels.directions, change, column_change, pool.reshape(len(pool), -1),
-            np.asarray(slots, np.int64), np.ascontiguousarray(gains, np.float32), out.reshape(-1),
-        )  # fmt: skip
+            np.concatenate([grid.spots for grid in grids]),
+            firsts,
+            Change(pixels.camera, packed, self._packed),
+            threads,
+            pixels.depth,
+            pixels.directions,
+            change,
+            column_change,
+            pool.reshape(len(pool), -1),
+            np.asarray(slots, np.int64),
+            np.ascontiguousarray(gains, np.float32),
+            out.reshape(-1),
+        )

@@ -20,26 +20,60 @@ from lunar_haze.core.errors import QuantityError
 
 #: unit -> (base unit of the same kind, factor to it)
 UNITS: dict[str, tuple[str, float]] = {
-    "lx": ("lx", 1.0), "lux": ("lx", 1.0), "klx": ("lx", 1e3), "mlx": ("lx", 1e-3),
-    "lm": ("lm", 1.0), "lumen": ("lm", 1.0), "klm": ("lm", 1e3),
-    "cd": ("cd", 1.0), "candela": ("cd", 1.0), "kcd": ("cd", 1e3),
-    "cd/m2": ("cd/m2", 1.0), "cd/m²": ("cd/m2", 1.0), "kcd/m2": ("cd/m2", 1e3),
-    "m": ("m", 1.0), "cm": ("m", 0.01), "mm": ("m", 0.001), "km": ("m", 1000.0), "um": ("um", 1.0), "µm": ("um", 1.0),
-    "ft": ("m", 0.3048), "in": ("m", 0.0254), "k": ("K", 1.0), "rad": ("°", 57.29577951308232),
-    "K": ("K", 1.0), "°": ("°", 1.0), "deg": ("°", 1.0), "degrees": ("°", 1.0),
-    "true": ("true", 1.0), "mired": ("mired", 1.0), "EV": ("EV", 1.0), "stop": ("stops", 1.0), "stops": ("stops", 1.0),
-    "m/s": ("m/s", 1.0), "km/h": ("m/s", 1 / 3.6), "h": ("h", 1.0),
-    "min": ("h", 1.0 / 60.0), "s": ("s", 1.0), "%": ("%", 1.0), "px": ("px", 1.0), "": ("", 1.0),
-}  # fmt: skip
+    "lx": ("lx", 1.0),
+    "lux": ("lx", 1.0),
+    "klx": ("lx", 1e3),
+    "mlx": ("lx", 1e-3),
+    "lm": ("lm", 1.0),
+    "lumen": ("lm", 1.0),
+    "klm": ("lm", 1e3),
+    "cd": ("cd", 1.0),
+    "candela": ("cd", 1.0),
+    "kcd": ("cd", 1e3),
+    "cd/m2": ("cd/m2", 1.0),
+    "cd/m²": ("cd/m2", 1.0),
+    "kcd/m2": ("cd/m2", 1e3),
+    "m": ("m", 1.0),
+    "cm": ("m", 0.01),
+    "mm": ("m", 0.001),
+    "km": ("m", 1000.0),
+    "um": ("um", 1.0),
+    "µm": ("um", 1.0),
+    "ft": ("m", 0.3048),
+    "in": ("m", 0.0254),
+    "k": ("K", 1.0),
+    "rad": ("°", 57.29577951308232),
+    "K": ("K", 1.0),
+    "°": ("°", 1.0),
+    "deg": ("°", 1.0),
+    "degrees": ("°", 1.0),
+    "true": ("true", 1.0),
+    "mired": ("mired", 1.0),
+    "EV": ("EV", 1.0),
+    "stop": ("stops", 1.0),
+    "stops": ("stops", 1.0),
+    "m/s": ("m/s", 1.0),
+    "km/h": ("m/s", 1 / 3.6),
+    "h": ("h", 1.0),
+    "min": ("h", 1.0 / 60.0),
+    "s": ("s", 1.0),
+    "%": ("%", 1.0),
+    "px": ("px", 1.0),
+    "": ("", 1.0),
+}
 
 _NUMBER_AND_UNIT = re.compile(r"^(?P<sum>[\d.eE+\-*/() ]*[\d.)])\s*(?P<unit>[^\d\s.()+\-*]*\d?)$")
 _CHANGE = re.compile(r"^(?P<how>\+=|-=|\*=|/=|\*|/|x(?=\s*[\d.(]))\s*(?P<by>.+)$")
 _THOUSANDS = re.compile(r"(?<![\d.])[1-9]\d{0,2}(?:,\d{3})+(?![\d,])")
 _SPACED = re.compile(r"(?<=\d)[\u00a0\u2009\u202f ](?=\d{3}(?!\d))|(?<=\d)['’](?=\d{3}(?!\d))")
 _OPERATORS: dict[type, Any] = {
-    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
-    ast.USub: operator.neg, ast.UAdd: operator.pos,
-}  # fmt: skip
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
+    ast.USub: operator.neg,
+    ast.UAdd: operator.pos,
+}
 
 
 def _evaluate(text: str) -> float:

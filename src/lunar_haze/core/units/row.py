@@ -97,9 +97,7 @@ def _put(value: Any, path: list[str], number: float) -> Any:
     return attrs.evolve(value, **{first: inside})
 
 
-def row(
-    name: str, label: str, path: str, unit: str, low: float, high: float, usual: float, **how: Any
-) -> Row:  # fmt: skip
+def row(name: str, label: str, path: str, unit: str, low: float, high: float, usual: float, **how: Any) -> Row:
     """A row of a number that lies at a dotted ``path`` of fields, ``"patches.size_m"`` or ``"position.0"``."""
     steps = path.split(".")
     return Row(name, label, unit, low, high, usual, _reader(steps), _writer(steps), **how)

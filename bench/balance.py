@@ -1,0 +1,135 @@
+"""Readings and settling: how often hidden balances come back, and what they cost. ``python bench/balance.py``.
+
+With arguments it prints and writes nothing.
+"""
+
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from bench.page import table, write
+from tests.core.test_match import a_look as a_pool
+from tests.core.test_match import planted
+from tests.core.test_match import show as shoulder
+from tests.core.test_settle import a_look, asks_met_by, moved, read_back
+from tests.core.test_variations import least_distance, seen, show
+
+from lunar_haze.core.readings.levels import Latitude
+from lunar_haze.core.readings.look_reading import read
+from lunar_haze.core.readings.ratios import ratios
+from lunar_haze.core.readings.shares import Share, Shares
+from lunar_haze.core.solve.match import SURE, match
+from lunar_haze.core.solve.settle import MET, Ask, settle
+from lunar_haze.core.solve.variations import _smaller, _tried, variations
+
+LOOKS = 200
+
+
+def _planted() -> tuple[int, float, float]:
+    """Of `LOOKS` random looks of 2 to 32 sources: how many are met, the worst miss, the median time for 32."""
+    met, worst, times = 0, 0.0, []
+    for seed in range(LOOKS):
+        rng = np.random.default_rng(9000 + seed)
+        count = int(rng.integers(2, 33))
+        shares = a_look(count, seed)
+        asks = asks_met_by(moved(shares, rng.uniform(-3, 3, count)))
+        asks = asks[: max(1, min(len(asks), count - 1))]
+        found = settle(shares, asks)
+        miss = float(np.abs(read_back(moved(shares, found.moves), asks)).max())
+        met, worst = met + (miss < MET), max(worst, miss)
+    shares = a_look(32, 1)
+    target = moved(shares, np.random.default_rng(2).uniform(-3, 3, 32))
+    asks = (*asks_met_by(target), *_shares_of(target, 7))
+    for _ in range(20):
+        started = time.perf_counter()
+        settle(shares, asks)
+        times.append(time.perf_counter() - started)
+    return met, worst, float(np.median(times))
+
+
+def _shares_of(shares: Shares, count: int) -> tuple[Ask, ...]:
+    return tuple(Ask("share", part.of_subject, part.id) for part in ratios(shares).parts[:count])
+
+
+def _reading_ms() -> tuple[float, float]:
+    """All readings of 32 sources at 240 x 135, and of 4 [ms, the least of some]."""
+    out = []
+    for count in (32, 4):
+        rng = np.random.default_rng(1)
+        lights = [rng.random((135, 240, 3)).astype(np.float32) ** 3 * 10.0 ** rng.uniform(-2, 1) for _ in range(count)]
+        subject = np.zeros((135, 240), bool)
+        subject[40:110, 90:140] = True
+        sources = tuple(Share(f"s{n}", f"s{n}", "key" if n == 0 else "", light) for n, light in enumerate(lights))
+        screen = (rng.random((135, 240, 3)) * 255).astype(np.uint8)
+        best = 1e9
+        for _ in range(8):
+            started = time.perf_counter()
+            read(Shares(sources, 0.2, subject), screen, Latitude())
+            best = min(best, time.perf_counter() - started)
+        out.append(best * 1e3)
+    return out[0], out[1]
+
+
+def _variations() -> tuple[float, float]:
+    """Time of a sheet of nine [s], and its least distance over that of nine balances by chance of the same level."""
+    shares = a_pool(16, 11)
+    best = 1e9
+    for _ in range(4):
+        started = time.perf_counter()
+        found = variations(shares, show, 9)
+        best = min(best, time.perf_counter() - started)
+    ids = [s.id for s in shares.sources]
+    chance = [
+        least_distance(seen(shares, [tuple(zip(ids, m)) for m in _tried(_smaller(shares), np.ones(16, bool), n)[:9]]))
+        for n in range(100, 112)
+    ]
+    return best, least_distance(seen(shares, [v.moves for v in found])) / float(np.median(chance))
+
+
+def _matches() -> tuple[int, int, int, float]:
+    """Of 10 planted references: looks whose dimmers came back within 0.3 stop, sure dimmers, right ones, time [s]."""
+    back, sure, right, longest = 0, 0, 0, 0.0
+    for seed in range(10):
+        shares = a_pool(8, 40 + seed)
+        moves, reference = planted(shares, 40 + seed)
+        started = time.perf_counter()
+        found = match(shares, reference, shoulder, with_exposure=False)
+        longest = max(longest, time.perf_counter() - started)
+        got = dict(found.moves)
+        of_frame = {p.id: p.of_frame for p in ratios(shares.mixed(moves)).parts}
+        misses = {i: abs(got.get(i, 0.0) - m) for i, m in moves.items()}
+        back += all(misses[i] < 0.3 for i in moves if of_frame[i] > 0.03)
+        certain = [i for i in moves if found.sigma[i] < SURE]
+        sure, right = sure + len(certain), right + sum(misses[i] < 0.3 for i in certain)
+    return back, sure, right, longest
+
+
+def main() -> None:
+    met, worst, median = _planted()
+    many, few = _reading_ms()
+    sheet_s, spread = _variations()
+    back, sure, right, longest = _matches()
+    rows = [
+        ("hidden balances of 2 to 32 sources that settle meets within 0.05 stop", f"{met} of {LOOKS}", "all"),
+        ("... the furthest miss", f"{worst:.4f} stops", "0.05"),
+        ("settle, 32 sources and 12 asks, median", f"{median * 1e3:.1f} ms", "at most 50 ms"),
+        ("all readings of 32 sources, 240 x 135", f"{many:.1f} ms", "at most 30 ms"),
+        ("... of 4 sources", f"{few:.1f} ms", ""),
+        ("nine variations of 16 sources", f"{sheet_s:.2f} s", "at most 0.3 s"),
+        ("... their least distance over that of balances by chance", f"{spread:.1f}", "at least 2"),
+        ("planted references of 8 distinct sources: all of more than 3 % back within 0.3 stop", f"{back} of 10", "9"),
+        ("... dimmers told as sure that are right", f"{right} of {sure}", "95 %"),
+        ("... the longest match", f"{longest:.1f} s", "below 5 s"),
+    ]
+    if len(sys.argv) > 1:
+        print(table(rows))
+    else:
+        write("Balance", "Made by `.venv/bin/python bench/balance.py`.", rows)
+
+
+if __name__ == "__main__":
+    main()

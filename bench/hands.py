@@ -1,0 +1,101 @@
+"""Ten thousand random events on the real window: what breaks, what stays open, what blocks. ``python bench/hands.py``.
+
+The renderer is the tests' instant one, so that the hand is what is measured. With arguments (how many events) it prints
+and writes nothing.
+"""
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+import shutil
+
+import numpy as np
+from bench.page import table, write
+from PySide6.QtWidgets import QApplication, QInputDialog
+from tests.ui.backends import InstantBackend
+from tests.ui.random_hands import RandomHand
+
+from lunar_haze.core.sky.tables import keep_tables_in
+from lunar_haze.service.folders import sky_folder
+from lunar_haze.ui import questions, theme
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.window import Window
+
+DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
+EVENTS, A_WINDOW = 10_000, 500
+
+
+def _window(folder: Path) -> Window:
+    for file in (DEMO, DEMO.with_suffix(".glb")):
+        shutil.copy(file, folder)
+    session = Session(folder / "state")
+    window = Window(session, InstantBackend(), folder / "state")
+    window.resize(1280, 800)
+    window.show()
+    window.files.open_path(folder / DEMO.name)
+    until = time.time() + 30
+    while time.time() < until and (session.place is None or window.bridge.picture is None):
+        QApplication.processEvents()
+        time.sleep(0.01)
+    return window
+
+
+def main() -> None:
+    events = int(sys.argv[1]) if len(sys.argv) > 1 else EVENTS
+    app = QApplication([])
+    theme.apply(app)
+    keep_tables_in(sky_folder())
+    questions.ask = lambda _p, _t, _x, _m, choices, escape="": escape or choices[-1]
+    QInputDialog.getText = staticmethod(lambda *_a, **_k: ("a name", False))  # type: ignore[method-assign]
+    QInputDialog.getItem = staticmethod(lambda *_a, **_k: ("", False))  # type: ignore[method-assign]
+    raised: list[str] = []
+    sys.excepthook = lambda kind, error, _trace: raised.append(f"{kind.__name__}: {error}")
+    blocked, stuck, undone, windows = [], 0, 0, 0
+    for seed in range(-(-events // A_WINDOW)):
+        with tempfile.TemporaryDirectory() as folder:
+            window = _window(Path(folder))
+            start = window.session.document
+            hand = RandomHand(window, seed)
+            for _ in range(min(A_WINDOW, events - seed * A_WINDOW)):
+                before = time.perf_counter()
+                hand.step()
+                blocked.append(time.perf_counter() - before)
+            while QApplication.activePopupWidget() is not None:
+                QApplication.activePopupWidget().close()
+                QApplication.processEvents()
+            stuck += QApplication.activePopupWidget() is not None
+            for _ in range(20_000):
+                if window.session.history.undo_label is None:
+                    break
+                window.session.undo()
+            undone += window.session.document.looks == start.looks
+            windows += 1
+            window.leave_at_once()
+            QApplication.processEvents()
+    times = np.sort(blocked) * 1e3
+    rows = [
+        ("events", f"{len(blocked):,} in {windows} windows", ""),
+        ("exceptions", f"{len(raised)}", "0"),
+        ("popups that could not be closed", f"{stuck}", "0"),
+        ("windows in which undo led back to the start", f"{undone} of {windows}", "all"),
+        ("an event, median; 99 of 100; the longest", f"{times[len(times) // 2]:.1f} ms; "
+         f"{times[int(len(times) * 0.99)]:.0f} ms; {times[-1]:.0f} ms", ""),
+    ]  # fmt: skip
+    for line in sorted(set(raised))[:10]:
+        print("raised:", line)
+    if len(sys.argv) > 1:
+        print(table(rows))
+    else:
+        write(
+            "Random hands", "Made by `.venv/bin/python bench/hands.py`; the renderer is the tests' instant one.", rows
+        )
+
+
+if __name__ == "__main__":
+    main()

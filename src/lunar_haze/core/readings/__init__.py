@@ -1,0 +1,1 @@
+"""What pictures and shares measure, and what causes it. Pure: arrays in, values out."""

@@ -1,0 +1,112 @@
+"""The shares of a picture: what each source alone adds to it, small, as mixed now."""
+
+import functools
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+
+#: Pixels of a reading's pictures across, about.
+WIDTH = 240
+
+
+@attrs.frozen(eq=False)
+class Share:
+    """What one source adds: its id, name and role, and its light (h, w, 3) float32 [cd/m2, ACEScg]."""
+
+    id: str
+    name: str
+    role: str
+    light: NDArray[np.float32]
+
+
+def is_warm(light: NDArray) -> NDArray[np.bool_]:
+    """Whether light (..., 3) ACEScg is warmer than the picture's white: redder than it is blue."""
+    return light[..., 0] > light[..., 2]
+
+
+@attrs.frozen(eq=False)
+class Sums:
+    """What every source gives (n,), mean cd/m2: on the subject, in the rest, in all the frame, and of that the warm."""
+
+    subject: NDArray[np.float64]
+    rest: NDArray[np.float64]
+    frame: NDArray[np.float64]
+    warm: NDArray[np.float64]
+
+
+@attrs.define(eq=False, slots=False)
+class Shares:
+    """The shares that make up one picture, the exposure it is seen under, and where its subject is.
+
+    ``scale`` is the factor from cd/m2 to exposed scene-linear; ``subject`` (h, w) marks the subject, None where it is
+    not known or not in the picture.
+    """
+
+    sources: tuple[Share, ...]
+    scale: float
+    subject: NDArray[np.bool_] | None = None
+
+    @functools.cached_property
+    def picture(self) -> NDArray[np.float32]:
+        """The sum (h, w, 3) [cd/m2]."""
+        total = np.zeros_like(self.sources[0].light)
+        for share in self.sources:
+            total += share.light
+        return total
+
+    @functools.cached_property
+    def luminances(self) -> NDArray[np.float32]:
+        """Luminance of every share (n, h, w) [cd/m2], never below zero."""
+        weights = LUMINANCE_WEIGHTS.astype(np.float32)
+        out = np.empty((len(self.sources), *self.shape), np.float32)
+        for share, light in zip(self.sources, out):
+            np.matmul(share.light.reshape(-1, 3), weights, out=light.reshape(-1))
+        return np.maximum(out, 0.0, out=out)
+
+    @functools.cached_property
+    def luminance(self) -> NDArray[np.float32]:
+        """Luminance of the picture (h, w) [cd/m2]."""
+        return self.luminances.sum(0)
+
+    @functools.cached_property
+    def sums(self) -> "Sums":
+        """The region sums that all ratios are made of."""
+        light = self.luminances
+        flat = light.reshape(len(light), -1)
+        one = np.full(flat.shape[1], 1 / flat.shape[1], np.float32)
+        frame = (flat @ one).astype(np.float64)
+        warm = np.array([float(lum @ (one * is_warm(s.light).ravel())) for s, lum in zip(self.sources, flat)])
+        if self.subject is None:
+            return Sums(np.zeros(len(light)), frame, frame, warm)
+        inside = self.subject.ravel().astype(np.float32)
+        share = float(inside.mean())
+        on = (flat @ (inside / inside.sum())).astype(np.float64)
+        return Sums(on, (frame - share * on) / (1 - share) if share < 1 else np.zeros(len(light)), frame, warm)
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Height and width of the pictures."""
+        height, width = self.sources[0].light.shape[:2]
+        return height, width
+
+    def index(self, source_id: str) -> int:
+        """Number of a source among the shares. Raises KeyError."""
+        for number, share in enumerate(self.sources):
+            if share.id == source_id:
+                return number
+        raise KeyError(source_id)
+
+    def mixed(self, stops: dict[str, float]) -> "Shares":
+        """These shares with some sources' dimmers moved by so many stops; -inf takes one away."""
+        sources = tuple(
+            attrs.evolve(share, light=share.light * np.float32(2.0 ** stops[share.id])) if share.id in stops else share
+            for share in self.sources
+        )
+        return Shares(sources, self.scale, self.subject)
+
+    def exposed(self, stops: float) -> "Shares":
+        """These shares under an exposure that is so many stops brighter."""
+        return Shares(self.sources, self.scale * 2.0**stops, self.subject)

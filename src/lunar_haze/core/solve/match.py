@@ -1,0 +1,221 @@
+"""Match: dimmers and exposure under which the picture comes near a reference in tone, palette and place.
+
+The distance is a sliced optimal transport of the pixels' colours in Oklab (Bonneel et al. 2015, Sliced and Radon
+Wasserstein barycenters of measures), with hue counted twice, and of the mean colour of coarse cells for where things
+are. The view is a table with its slopes, so that the whole has a gradient: L-BFGS-B (Byrd et al. 1995) descends it from
+two starts. How sure each dimmer is, is told by the curvature at the end.
+"""
+
+import math
+from collections.abc import Callable
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from lunar_haze.core.picture.mix import block_mean
+from lunar_haze.core.readings.screen import screen_lab
+from lunar_haze.core.readings.shares import Shares
+
+#: Pixels across that are compared, slices, cells across and down.
+WIDTH, SLICES, CELLS = 48, 20, (24, 14)
+#: How much hue counts against value, and place against the whole.
+HUE, PLACE = 2.0, 2.0
+#: How much a stop of change weighs against the distance: nothing moves for nothing.
+DAMP = 1e-7
+#: Dimmers and exposure go so far [stops].
+SPAN = 8.0
+#: A dimmer is sure within so many stops.
+SURE = 0.15
+#: Steps of the view's table, and the stops of exposed light between which it lies.
+_TABLE, _LOW, _HIGH = 25, -11.0, 7.0
+
+Show = Callable[[NDArray[np.float32], float], NDArray[np.uint8]]
+
+
+@attrs.frozen(eq=False)
+class Matched:
+    """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops)."""
+
+    moves: tuple[tuple[str, float], ...]
+    exposure: float
+    before: float
+    after: float
+    sigma: dict[str, float]
+
+    @property
+    def words(self) -> str:
+        """How near it came."""
+        if self.before <= 0 or self.after >= 0.98 * self.before:
+            return "no balance of these sources comes nearer"
+        share = 1 - self.after / self.before
+        how = "comes near" if share > 0.75 else "comes nearer" if share > 0.4 else "comes a little nearer"
+        return f"{how}: {share:.0%} of the distance is gone"
+
+
+class _View:
+    """The screen's view as a table over log light, with its slopes: exposed ACEScg to Oklab."""
+
+    def __init__(self, show: Show) -> None:
+        axis = np.exp2(np.linspace(_LOW, _HIGH, _TABLE))
+        grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), -1).astype(np.float32)
+        screen = show(np.ascontiguousarray(grid.reshape(_TABLE * _TABLE, _TABLE, 3)), 1.0)
+        self._table = screen_lab(screen).reshape(_TABLE, _TABLE, _TABLE, 3)
+
+    def __call__(self, rgb: NDArray) -> tuple[NDArray, NDArray]:
+        """Oklab (n, 3) of exposed light (n, 3), and its slopes (n, 3, 3): by colour, by channel of light."""
+        held = np.clip(rgb, 2.0**_LOW, 2.0**_HIGH)
+        at = (np.log2(held) - _LOW) / (_HIGH - _LOW) * (_TABLE - 1)
+        low = np.minimum(at.astype(int), _TABLE - 2)
+        f = at - low
+        lab = np.zeros((len(rgb), 3))
+        slope = np.zeros((len(rgb), 3, 3))
+        for i in (0, 1):
+            for j in (0, 1):
+                for k in (0, 1):
+                    corner = self._table[low[:, 0] + i, low[:, 1] + j, low[:, 2] + k]
+                    w = [f[:, c] if side else 1 - f[:, c] for c, side in enumerate((i, j, k))]
+                    lab += (w[0] * w[1] * w[2])[:, None] * corner
+                    slope[:, :, 0] += ((1 if i else -1) * w[1] * w[2])[:, None] * corner
+                    slope[:, :, 1] += ((1 if j else -1) * w[0] * w[2])[:, None] * corner
+                    slope[:, :, 2] += ((1 if k else -1) * w[0] * w[1])[:, None] * corner
+        by_log = (_TABLE - 1) / (_HIGH - _LOW) / (held * math.log(2.0))
+        inside = (rgb >= 2.0**_LOW) & (rgb <= 2.0**_HIGH)
+        return lab, slope * (by_log * inside)[:, None, :]
+
+
+class _Distance:
+    """How far a balance lies from a reference, with its gradient."""
+
+    def __init__(self, lights: NDArray, reference: NDArray, view: _View, cells: NDArray, scale: float) -> None:
+        self._lights, self._view, self._scale = lights, view, scale
+        self._pull = np.array([1.0, HUE, HUE])
+        self._goal = reference * self._pull
+        turns = np.random.default_rng(5).normal(size=(SLICES, 3))
+        self._ways = turns / np.linalg.norm(turns, axis=1, keepdims=True)
+        self._sorted = np.sort(self._goal @ self._ways.T, axis=0)
+        self._cell, self._count = cells, np.bincount(cells)
+        self._goal_cells = self._means(self._goal)
+
+    def _means(self, lab: NDArray) -> NDArray:
+        sums = np.stack([np.bincount(self._cell, lab[:, c]) for c in range(3)], 1)
+        return sums / self._count[:, None]
+
+    def picture(self, x: NDArray) -> tuple[NDArray, NDArray]:
+        """Exposed light (pixels, 3) of dimmers and exposure ``x`` [stops], and the gains (sources,)."""
+        gains = np.exp2(x[:-1] + x[-1]) * self._scale
+        return np.einsum("s,spc->pc", gains, self._lights), gains
+
+    def __call__(self, x: NDArray) -> tuple[float, NDArray]:
+        rgb, gains = self.picture(x)
+        lab, slope = self._view(rgb)
+        lab = lab * self._pull
+        along = lab @ self._ways.T
+        order = np.argsort(along, axis=0, kind="stable")
+        off = np.take_along_axis(along, order, 0) - self._sorted
+        spread = np.empty_like(off)
+        np.put_along_axis(spread, order, off, 0)
+        count = len(lab)
+        value = float((off**2).mean())
+        by_lab = 2.0 / (count * SLICES) * spread @ self._ways
+        apart = self._means(lab) - self._goal_cells
+        value += PLACE * float((apart**2).mean())
+        by_lab += PLACE * 2.0 / apart.size * (apart / self._count[:, None])[self._cell]
+        by_rgb = np.einsum("pl,plc->pc", by_lab * self._pull, slope)
+        by_source = np.einsum("pc,spc->s", by_rgb, self._lights) * gains * math.log(2.0)
+        return value + DAMP * float(x @ x), np.concatenate([by_source, [by_source.sum()]]) + 2 * DAMP * x
+
+    def slopes(self, x: NDArray) -> NDArray:
+        """How pixels' colours (pixels * 3, sources) change with each dimmer."""
+        rgb, gains = self.picture(x)
+        _lab, slope = self._view(rgb)
+        by = np.einsum("plc,spc->pls", slope * self._pull[None, :, None], self._lights)
+        return (by * gains * math.log(2.0)).reshape(-1, len(gains))
+
+
+def match(
+    shares: Shares, reference: NDArray[np.uint8], show: Show, held: frozenset[str] = frozenset(),
+    with_exposure: bool = True, stopped: Callable[[], bool] = lambda: False,
+) -> Matched:  # fmt: skip
+    """Dimmers (and exposure) that bring a look near a reference (h, w, 3) of any size, red first; ``held`` ones stay.
+
+    ``show`` turns light (h, w, 3) under an exposure factor into screen pixels, red first.
+    """
+    step = max(shares.shape[1] // WIDTH, 1)
+    lights = np.stack([block_mean(np.ascontiguousarray(s.light), step) for s in shares.sources]).astype(np.float64)
+    count, height, width, _ = lights.shape
+    goal = screen_lab(_fitted(reference, height, width)).reshape(-1, 3)
+    rows, columns = np.mgrid[0:height, 0:width]
+    cells = (rows * CELLS[1] // height * CELLS[0] + columns * CELLS[0] // width).ravel()
+    _names, cells = np.unique(cells, return_inverse=True)
+    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, shares.scale)
+    free = np.array([share.id not in held for share in shares.sources] + [with_exposure])
+    bounds = [(-SPAN, SPAN) if is_free else (0.0, 0.0) for is_free in free]
+    start = np.zeros(count + 1)
+    before = distance(start)[0]
+    level = start.copy()
+    if with_exposure:
+        level[-1] = _level_apart(distance, start, goal)
+    best, value = start, before
+    for first in (start, level):
+        if stopped():
+            break
+        # SciPy's tolerance is absolute for small objectives: they are scaled.
+        found = minimize(_scaled(distance), first, jac=True, bounds=bounds, method="L-BFGS-B", options={"maxiter": 160})
+        if found.fun / _SCALE < value:
+            best, value = found.x, found.fun / _SCALE
+    after = distance(best)[0]
+    sigma = _sigmas(distance, best, free[:-1], after)
+    ids = [share.id for share in shares.sources]
+    moves = tuple((i, float(m)) for i, m in zip(ids, best[:-1]) if abs(m) > 0.02)
+    exposure = float(best[-1]) if abs(best[-1]) > 0.02 else 0.0
+    return Matched(moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())))
+
+
+_SCALE = 1e5
+
+
+def _scaled(distance: _Distance) -> Callable[[NDArray], tuple[float, NDArray]]:
+    def of(x: NDArray) -> tuple[float, NDArray]:
+        value, slope = distance(x)
+        return value * _SCALE, slope * _SCALE
+
+    return of
+
+
+def _fitted(reference: NDArray[np.uint8], height: int, width: int) -> NDArray[np.uint8]:
+    """The middle of a reference in the picture's proportions, at its size: means of what lies in each pixel."""
+    h, w = reference.shape[:2]
+    wide = min(w, max(round(h * width / height), 1))
+    high = min(h, max(round(wide * height / width), 1))
+    top, left = (h - high) // 2, (w - wide) // 2
+    cut = reference[top : top + high, left : left + wide].astype(np.float64)
+    rows = np.linspace(0, high, height + 1).astype(int)
+    columns = np.linspace(0, wide, width + 1).astype(int)
+    # A part that has no pixel of its own takes the nearest.
+    by_row = np.add.reduceat(cut, np.minimum(rows[:-1], high - 1), 0)
+    total = np.add.reduceat(by_row, np.minimum(columns[:-1], wide - 1), 1)
+    area = np.maximum(np.diff(rows), 1)[:, None] * np.maximum(np.diff(columns), 1)[None]
+    return np.clip(np.rint(total / area[..., None]), 0, 255).astype(np.uint8)
+
+
+def _level_apart(distance: _Distance, start: NDArray, goal: NDArray) -> float:
+    """Exposure [stops] that brings the mean lightness about to the reference's: a start for a night against a day."""
+    best = (math.inf, 0.0)
+    for stops in np.linspace(-6, 6, 13):
+        x = start.copy()
+        x[-1] = stops
+        lab, _slope = distance._view(distance.picture(x)[0])
+        best = min(best, (abs(float(lab[:, 0].mean() - goal[:, 0].mean())), float(stops)))
+    return best[1]
+
+
+def _sigmas(distance: _Distance, x: NDArray, free: NDArray, value: float) -> NDArray:
+    """One sigma [stops] of each dimmer, from the curvature of the misfit where the descent ended (Gauss and Newton)."""
+    slopes = distance.slopes(x)[:, free]
+    noise = max(value, 1e-5)
+    curvature = slopes.T @ slopes / noise + 1e-3 * np.eye(int(free.sum()))
+    sigma = np.zeros(len(free))
+    sigma[free] = np.sqrt(np.maximum(np.diag(np.linalg.inv(curvature)), 0.0))
+    return sigma

@@ -1,0 +1,210 @@
+"""What the picture measures, what is asked of it, and the balance that is proposed before it is taken."""
+
+import logging
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from lunar_haze.core.document.balance import BalanceChange
+from lunar_haze.core.readings.causes import Remedy
+from lunar_haze.core.readings.look_reading import Readings, read
+from lunar_haze.core.readings.shares import Shares
+from lunar_haze.core.sky.ephemeris import heavens
+from lunar_haze.core.solve.settle import Ask, AskError, Settled, settle
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.session import Session
+from lunar_haze.ui.shares_feed import SharesFeed
+
+log = logging.getLogger(__name__)
+
+#: Readings are renewed so often at the most [ms].
+RENEWED_MS = 90
+#: Under this height of the sun [deg] a look is a night.
+NIGHT_DEG = -6.0
+#: A dimmer that moves less is not worth a line [stops].
+LEAST_MOVE = 0.02
+
+
+class Balance(QObject):
+    """``renewed`` when there are new readings, ``proposed`` when another balance is shown, or none."""
+
+    renewed = Signal()
+    proposed = Signal()
+    _done = Signal(object, object)
+
+    def __init__(self, session: Session, bridge: RenderBridge) -> None:
+        super().__init__()
+        self._session, self._bridge = session, bridge
+        self._feed = SharesFeed(session, bridge)
+        self.shares: Shares | None = None
+        self.readings: Readings | None = None
+        self.asks: tuple[Ask, ...] = ()
+        self.locked: frozenset[str] = frozenset()
+        #: What cannot be met of what is asked, in sentences.
+        self.unmet: tuple[str, ...] = ()
+        #: Whether anybody looks at the readings.
+        self.is_watched = False
+        self._busy, self._again = False, False
+        self._timer = QTimer(self, singleShot=True, interval=RENEWED_MS)
+        self._timer.timeout.connect(self._renew)
+        bridge.picture_changed.connect(self._soon)
+        session.opened.connect(self._forget)
+        self._done.connect(self._take)
+
+    # -- reading ----------------------------------------------------------------------------------
+
+    def watch(self, on: bool) -> None:
+        """Renew the readings from now on, or no longer."""
+        self.is_watched = on
+        if on:
+            self._soon()
+
+    def _soon(self) -> None:
+        if self.is_watched and not self._timer.isActive():
+            self._timer.start()
+
+    def _forget(self) -> None:
+        self.shares = self.readings = None
+        self.asks, self.locked, self.unmet = (), frozenset(), ()
+        self.propose(None)
+
+    def _renew(self) -> None:
+        if self._busy:
+            self._again = True
+            return
+        shares = self._feed.shares()
+        if shares is None:
+            return
+        change = self._session.proposal
+        shown = shares if change is None else _changed(shares, change)
+        latitude, table = self._session.document.shot.latitude, self._bridge.table
+        night = self._is_night()
+        self._busy = True
+
+        def work() -> None:
+            try:
+                screen = table.show(shown.picture, shown.scale, dither=False)[..., 2::-1]
+                found: Readings | None = read(shown, np.ascontiguousarray(screen), latitude, night)
+            except Exception:
+                log.exception("the readings failed")
+                found = None
+            try:
+                self._done.emit(shares, found)
+            except RuntimeError:
+                pass  # the window is closing
+
+        self._session.run_thread(work)
+
+    def _is_night(self) -> bool:
+        look, site = self._session.document.look, self._session.document.place.site
+        return heavens(look.date, look.hour_h, site).sun.altitude_deg < NIGHT_DEG
+
+    def _take(self, shares: Shares, found: Readings | None) -> None:
+        self._busy = False
+        self.shares = shares
+        if found is not None:
+            self.readings = found
+            self.renewed.emit()
+        if self._again:
+            self._again = False
+            self._soon()
+
+    def present_shares(self) -> Shares | None:
+        """The shares of the look as it is, without what is proposed; None until all its light is here."""
+        return self._feed.shares()
+
+    # -- asking -----------------------------------------------------------------------------------
+
+    def ask(self, ask: Ask) -> None:
+        """Ask for a reading, in place of what was asked for of the same kind; the answer is proposed."""
+        rest = tuple(a for a in self.asks if (a.kind, a.source_id) != (ask.kind, ask.source_id))
+        self.asks = (*rest, ask)
+        self.settle()
+
+    def drop(self, kind: str, source_id: str = "") -> None:
+        """Ask for it no longer."""
+        self.asks = tuple(a for a in self.asks if (a.kind, a.source_id) != (kind, source_id))
+        self.settle()
+
+    def lock(self, source_id: str, on: bool) -> None:
+        """Let a source's dimmer stay where it is whatever is asked for."""
+        self.locked = self.locked | {source_id} if on else self.locked - {source_id}
+        if self.asks:
+            self.settle()
+
+    def settle(self) -> None:
+        """Solve for all that is asked, and propose the answer."""
+        self.unmet = ()
+        if not self.asks:
+            self.propose(None)
+            return
+        shares = self._feed.shares()
+        if shares is None:
+            self._session.said.emit("waiting for the picture: a part of its light is not here yet", False)
+            return
+        try:
+            found: Settled = settle(shares, self.asks, self.locked)
+        except AskError as error:
+            self.asks = self.asks[:-1]
+            self._session.said.emit(str(error), False)
+            self.renewed.emit()
+            return
+        self.unmet = found.unmet
+        moves = tuple(
+            (share.id, float(move)) for share, move in zip(shares.sources, found.moves) if abs(move) >= LEAST_MOVE
+        )
+        self.propose(BalanceChange("settle", moves))
+        if self.unmet:
+            self._session.said.emit(self.unmet[0], False)
+
+    def try_remedy(self, remedy: Remedy) -> None:
+        """Propose what would help."""
+        self.asks, self.unmet = (), ()
+        self.propose(BalanceChange(remedy.words, remedy.dimmers, remedy.mute, remedy.exposure))
+
+    # -- proposing --------------------------------------------------------------------------------
+
+    def propose(self, change: BalanceChange | None) -> None:
+        """Show another balance, or none."""
+        if change is not None and not (change.dimmers or change.mute or change.exposure):
+            change = None
+        self._session.propose(change)
+        self.proposed.emit()
+        self._soon()
+
+    def take(self, source_ids: tuple[str, ...] | None = None) -> bool:
+        """Take the balance that is proposed, of some sources alone if need be; False when there is none."""
+        change = self._session.proposal
+        if change is None:
+            return False
+        if source_ids is not None:
+            change = change.only(source_ids)
+        document = self._session.document
+        look = change.on(document.look)
+        looks = tuple(look if k.name == document.current_look else k for k in document.looks)
+        self.asks, self.unmet = (), ()
+        self.propose(None)
+        self._session.act(change.label, attrs.evolve(document, looks=looks))
+        return True
+
+    def leave(self) -> bool:
+        """Leave the balance as it was; False when none is proposed."""
+        if self._session.proposal is None:
+            return False
+        self.asks, self.unmet = (), ()
+        self.propose(None)
+        return True
+
+
+def _changed(shares: Shares, change: BalanceChange) -> Shares:
+    moves: dict[str, float] = dict(change.dimmers) | dict.fromkeys(change.mute, -np.inf)
+    return shares.mixed(moves).exposed(change.exposure)
+
+
+def enlarged(where: NDArray[np.bool_], height: int, width: int) -> NDArray[np.bool_]:
+    """A small mask (h, w) at the size of a picture: the nearest of its pixels."""
+    rows = np.minimum(np.arange(height) * where.shape[0] // height, where.shape[0] - 1)
+    columns = np.minimum(np.arange(width) * where.shape[1] // width, where.shape[1] - 1)
+    return where[rows[:, None], columns[None]]

@@ -1,0 +1,422 @@
+"""The readings beside the picture: what is wrong and what would help, figures that can be asked for, the palette."""
+
+import functools
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lunar_haze.core.readings.causes import Cause
+from lunar_haze.core.readings.levels import stops
+from lunar_haze.core.readings.palette import Swatch
+from lunar_haze.core.readings.ratios import Ratios
+from lunar_haze.core.solve.settle import AskError, parse_ask
+from lunar_haze.ui import theme
+from lunar_haze.ui.balance import Balance
+from lunar_haze.ui.session import Session
+
+#: Causes that are shown.
+MOST_CAUSES = 5
+
+
+def _text(ratio: float | None, what: str) -> str:
+    if ratio is None:
+        return "–"
+    if what == "stops":
+        return f"{ratio:+.1f} stops"
+    if what == "share":
+        return f"{ratio:.0%}"
+    return f"{ratio:.1f} : 1" if ratio < 100 else f"{ratio:.0f} : 1"
+
+
+#: Figures that can be asked for: kind, what it is called, how it is told, what it means.
+FIGURES = (
+    ("key to fill", "key to fill", "ratio", "key and fill over fill, on the subject: 2 is gentle, 8 is hard"),
+    ("rim to key", "rim to key", "ratio", "what edges the subject over what lights it"),
+    ("subject", "subject over the rest", "stops", "how far the subject lies over what is about it"),
+    ("warm", "warm light", "share", "how much of the light is warmer than the picture's white"),
+)
+
+
+def _opens(event: QKeyEvent) -> bool:
+    """Whether a key opens a figure's line."""
+    if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+        return False
+    return event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or bool(
+        event.text() and event.text() in "0123456789+-."
+    )
+
+
+class Figure(QWidget):
+    """One reading: a click, or a key typed at it, opens a line in which another value is asked for."""
+
+    asked = Signal(str)
+    dropped = Signal()
+    refused = Signal(str)
+
+    def __init__(self, kind: str, label: str, tip: str) -> None:
+        super().__init__()
+        self._kind, self._label = kind, label
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(f"{tip}; click to ask for another value")
+        self.setAccessibleName(label)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        name = QLabel(label)
+        name.setProperty("quiet", True)
+        row.addWidget(name, 1)
+        self.value = QLabel("–")
+        self.value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.value)
+        self.wanted = QToolButton()
+        self.wanted.setToolTip("ask for this no longer")
+        self.wanted.clicked.connect(self.dropped)
+        self.wanted.hide()
+        row.addWidget(self.wanted)
+        self.line = QLineEdit()
+        self.line.setFixedWidth(92)
+        self.line.setAccessibleName(f"ask for {label}")
+        self.line.hide()
+        self.line.returnPressed.connect(self._commit)
+        self.line.installEventFilter(self)
+        row.addWidget(self.line)
+
+    def show_value(self, text: str, wanted: str) -> None:
+        """The value as it is, and what is asked for, "" for nothing."""
+        self.value.setText(text)
+        self.setAccessibleDescription(f"{text}, asked for: {wanted}" if wanted else text)
+        self.wanted.setText(f"asked: {wanted} ×")
+        self.wanted.setVisible(bool(wanted))
+
+    def open(self, text: str = "") -> None:
+        """Open the line, with what was typed."""
+        self.line.setText(text)
+        self.line.show()
+        self.line.setFocus()
+
+    def _commit(self) -> None:
+        text = self.line.text()
+        try:
+            parse_ask(self._kind, text)
+        except AskError as error:
+            self.line.setStyleSheet(f"border: 1px solid {theme.WARN};")
+            self.line.setToolTip(str(error))
+            self.line.setAccessibleDescription(str(error))
+            self.refused.emit(str(error))
+            return
+        self._close()
+        self.asked.emit(text)
+
+    def _close(self) -> None:
+        self.line.setStyleSheet("")
+        self.line.hide()
+        self.setFocus()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Escape:
+                self._close()
+                return True
+        elif isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        return False
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.open()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if _opens(event):
+            self.open(event.text().strip())
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride and _opens(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+
+class PaletteStrip(QWidget):
+    """The picture's colours by area; pointing at one tells where it lies: ``pointed`` (swatch, or None)."""
+
+    pointed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.swatches: tuple[Swatch, ...] = ()
+        self._under = -1
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("palette")
+        self.setToolTip("the picture's colours by area; point at one and the rest of the picture recedes")
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(200, 30)
+
+    def boxes(self) -> list[QRectF]:
+        """Where each colour is painted: by the root of its area, so that small accents are seen."""
+        total = sum(s.area**0.5 for s in self.swatches) or 1.0
+        left, found = 0.0, []
+        for swatch in self.swatches:
+            width = swatch.area**0.5 / total * self.width()
+            found.append(QRectF(left, 0, max(width - 1, 1), self.height()))
+            left += width
+        return found
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        for number, (swatch, box) in enumerate(zip(self.swatches, self.boxes())):
+            painter.fillRect(box, QColor.fromRgbF(*swatch.rgb))
+            if number == self._under:
+                painter.setPen(theme.qcolor(theme.TEXT))
+                painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
+
+    def _point(self, number: int) -> None:
+        if number != self._under:
+            self._under = number
+            self.pointed.emit(self.swatches[number] if 0 <= number < len(self.swatches) else None)
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._point(next((n for n, box in enumerate(self.boxes()) if box.contains(event.position())), -1))
+
+    def leaveEvent(self, event: object) -> None:  # noqa: N802
+        self._point(-1)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
+        if step is not None and self.swatches:
+            self._point((self._under + step) % len(self.swatches))
+        elif event.key() == Qt.Key.Key_Escape and self._under >= 0:
+            self._point(-1)
+        else:
+            super().keyPressEvent(event)
+
+
+class ReadingsView(QScrollArea):
+    """All readings of the picture. ``pointed`` (where it lies, or None) for what is to stand out in the picture."""
+
+    pointed = Signal(object)
+
+    def __init__(self, session: Session, balance: Balance) -> None:
+        super().__init__()
+        self._session, self._balance = session, balance
+        self.setWidgetResizable(True)
+        self.setAccessibleName("readings")
+        body = QWidget()
+        self._rows = QVBoxLayout(body)
+        self._rows.setContentsMargins(12, 8, 12, 8)
+        self._rows.setSpacing(5)
+        self.setWidget(body)
+        self._empty = self._words("waiting for the picture")
+        self._proposal = self._box()
+        self._causes = self._box()
+        self._shown_causes: tuple[Cause, ...] = ()
+        self.figures: dict[str, Figure] = {}
+        for kind, label, _how, tip in FIGURES:
+            figure = Figure(kind, label, tip)
+            figure.asked.connect(lambda text, k=kind: balance.ask(parse_ask(k, text)))
+            figure.dropped.connect(lambda k=kind: balance.drop(k))
+            figure.refused.connect(lambda text: session.said.emit(text, False))
+            self.figures[kind] = figure
+            self._rows.addWidget(figure)
+        self.outline, self.levels = self._words(""), self._words("")
+        self.shows_ends = QCheckBox("show in the picture what is over or under")
+        self.shows_ends.setToolTip("the rest of the picture recedes")
+        self.shows_ends.toggled.connect(lambda _on: self._show_ends())
+        self._rows.addWidget(self.shows_ends)
+        self.relation = self._words("")
+        self.strip = PaletteStrip()
+        self.strip.pointed.connect(lambda swatch: self.pointed.emit(None if swatch is None else swatch.where))
+        self._rows.addWidget(self.strip)
+        self._sources = QGridLayout()
+        self._sources.setHorizontalSpacing(8)
+        self._sources.setVerticalSpacing(2)
+        self._rows.addLayout(self._sources)
+        self._source_rows: dict[str, tuple[QLabel, QLabel, QCheckBox]] = {}
+        self._rows.addStretch(1)
+        balance.renewed.connect(self.refresh)
+        balance.proposed.connect(self._show_proposal)
+        self.refresh()
+
+    def _words(self, text: str) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        self._rows.addWidget(label)
+        return label
+
+    def _box(self) -> QVBoxLayout:
+        box = QVBoxLayout()
+        box.setSpacing(4)
+        self._rows.addLayout(box)
+        return box
+
+    # -- showing ----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the readings as they are now."""
+        found = self._balance.readings
+        self._empty.setVisible(found is None)
+        shown = (self.outline, self.levels, self.shows_ends, self.relation, self.strip)
+        for widget in (*self.figures.values(), *shown):
+            widget.setVisible(found is not None)
+        if found is None:
+            return
+        self._show_causes(found.causes[:MOST_CAUSES])
+        values = {
+            "key to fill": found.ratios.key_to_fill,
+            "rim to key": found.ratios.rim_to_key,
+            "subject": found.ratios.subject_stops,
+            "warm": found.ratios.warm,
+        }
+        asked = {ask.kind: ask.value for ask in self._balance.asks}
+        for kind, _label, how, _tip in FIGURES:
+            wanted = _text(asked[kind], how) if kind in asked else ""
+            text = "no fill" if kind == "key to fill" and values[kind] is None else _text(values[kind], how)
+            self.figures[kind].show_value(text, wanted)
+        edge = found.outline
+        self.outline.setText(
+            "no subject in the picture: click it, “make ... the subject”"
+            if edge is None
+            else f"the subject's outline {edge.words}: {edge.stands_out:.0%} of it stands out"
+        )
+        level = found.levels
+        self.levels.setText(
+            f"light lies from {level.darkest:+.1f} to {level.brightest:+.1f} stops; {level.over:.1%} over and "
+            f"{level.under:.1%} under what the camera holds"
+        )
+        self.relation.setText(f"colours: {found.palette.relation}")
+        self.strip.swatches = found.palette.swatches
+        self.strip.update()
+        self._show_sources(found.ratios)
+        if self.shows_ends.isChecked():
+            self._show_ends()
+
+    def _show_ends(self) -> None:
+        shares = self._balance.shares
+        if shares is None or not self.shows_ends.isChecked():
+            self.pointed.emit(None)
+            return
+        latitude = self._session.document.shot.latitude
+        light = stops(shares.luminance, shares.scale)
+        self.pointed.emit((light > latitude.high) | (light < latitude.low))
+
+    def _show_causes(self, causes: tuple[Cause, ...]) -> None:
+        if [c.sentence for c in causes] == [c.sentence for c in self._shown_causes]:
+            self._shown_causes = causes
+            return
+        self._shown_causes = causes
+        _clear(self._causes)
+        for number, cause in enumerate(causes):
+            label = QLabel(cause.sentence)
+            label.setWordWrap(True)
+            label.setStyleSheet(f"color: {theme.WARN if number == 0 else theme.TEXT};")
+            self._causes.addWidget(label)
+            buttons = QHBoxLayout()
+            if cause.remedy is not None:
+                act = functools.partial(self._try, number)
+                buttons.addWidget(self._button(f"try: {cause.remedy.words}", act))
+            if cause.source_id:
+                choose = functools.partial(self._session.choose, cause.source_id)
+                buttons.addWidget(self._button("choose it", choose))
+            buttons.addStretch(1)
+            self._causes.addLayout(buttons)
+
+    @staticmethod
+    def _button(text: str, act: Callable[[], object]) -> QPushButton:
+        made = QPushButton(text)
+        made.clicked.connect(lambda: act())
+        return made
+
+    def _try(self, number: int) -> None:
+        remedy = self._shown_causes[number].remedy if number < len(self._shown_causes) else None
+        if remedy is not None:
+            self._balance.try_remedy(remedy)
+
+    def _show_sources(self, ratios: Ratios) -> None:
+        if list(self._source_rows) != [part.id for part in ratios.parts]:
+            _clear(self._sources)
+            self._source_rows = {}
+            for column, text in enumerate(("", "subject", "frame", "lock")):
+                head = QLabel(text)
+                head.setProperty("quiet", True)
+                self._sources.addWidget(head, 0, column)
+            for row, part in enumerate(ratios.parts, 1):
+                name, on, of = QLabel(part.name), QLabel(), QLabel()
+                lock = QCheckBox()
+                lock.setToolTip("its dimmer stays where it is whatever is asked for")
+                lock.setAccessibleName(f"lock {part.name}")
+                lock.toggled.connect(lambda on, i=part.id: self._balance.lock(i, on))
+                for column, widget in enumerate((name, on, of, lock)):
+                    self._sources.addWidget(widget, row, column)
+                self._source_rows[part.id] = on, of, lock
+            self._sources.setColumnStretch(0, 1)
+        for part in ratios.parts:
+            on, of, _lock = self._source_rows[part.id]
+            on.setText(f"{part.of_subject:.0%}")
+            of.setText(f"{part.of_frame:.0%}")
+
+    def _show_proposal(self) -> None:
+        _clear(self._proposal)
+        change = self._session.proposal
+        if change is None and not self._balance.unmet:
+            return
+        for sentence in self._balance.unmet:
+            label = QLabel(sentence)
+            label.setWordWrap(True)
+            label.setStyleSheet(f"color: {theme.WARN};")
+            self._proposal.addWidget(label)
+        if change is None:
+            return
+        self._lines: list[tuple[str, QCheckBox]] = []
+        names = {s.id: s.name for s in self._session.document.look.sources}
+        for source_id, move in sorted(change.dimmers, key=lambda line: -abs(line[1])):
+            self._add_line(source_id, f"{names.get(source_id, source_id)}  {move:+.2f} stops")
+        for source_id in change.mute:
+            self._add_line(source_id, f"{names.get(source_id, source_id)}  muted")
+        if change.exposure:
+            self._proposal.addWidget(QLabel(f"exposure {change.exposure:+.2f} stops"))
+        buttons = QHBoxLayout()
+        buttons.addWidget(self._button("take it", self._take))
+        buttons.addWidget(self._button("leave it", self._balance.leave))
+        buttons.addStretch(1)
+        self._proposal.addLayout(buttons)
+
+    def _add_line(self, source_id: str, text: str) -> None:
+        box = QCheckBox(text)
+        box.setChecked(True)
+        box.setToolTip("take this line along")
+        self._proposal.addWidget(box)
+        self._lines.append((source_id, box))
+
+    def _take(self) -> None:
+        self._balance.take(tuple(source_id for source_id, box in self._lines if box.isChecked()))
+
+
+def _clear(layout: QVBoxLayout | QGridLayout) -> None:
+    """Take everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget, inner = (item.widget(), item.layout()) if item is not None else (None, None)
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif isinstance(inner, QHBoxLayout):
+            _clear(inner)  # type: ignore[arg-type]

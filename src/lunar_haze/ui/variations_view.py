@@ -1,0 +1,116 @@
+"""A sheet of other balances of the same light: nine small pictures, each a mix; one is shown, then taken."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from lunar_haze.core.document.balance import BalanceChange
+from lunar_haze.core.readings.shares import Shares
+from lunar_haze.core.solve.variations import Variation, variations
+from lunar_haze.ui.balance import Balance
+from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.session import Session
+
+COLUMNS, COUNT = 3, 9
+
+
+class VariationsView(QWidget):
+    """Made when asked for; a click shows a variation, Return takes it, and the next sheet goes on from it."""
+
+    _made = Signal(object, object)
+
+    def __init__(self, session: Session, bridge: RenderBridge, balance: Balance) -> None:
+        super().__init__()
+        self._session, self._bridge, self._balance = session, bridge, balance
+        self.found: tuple[Variation, ...] = ()
+        self._seed, self._busy, self._is_due = 0, False, False
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(8, 6, 8, 6)
+        head = QHBoxLayout()
+        self.again = QPushButton("new sheet")
+        self.again.setToolTip("nine other balances round the present one; locked sources (readings) keep their dimmers")
+        self.again.clicked.connect(self.make)
+        head.addWidget(self.again)
+        self.words = QLabel("other balances of the same light, none of which costs a ray")
+        self.words.setWordWrap(True)
+        self.words.setProperty("quiet", True)
+        head.addWidget(self.words, 1)
+        rows.addLayout(head)
+        self._grid = QGridLayout()
+        self._grid.setSpacing(4)
+        rows.addLayout(self._grid)
+        rows.addStretch(1)
+        self.cells = []
+        for n in range(COUNT):
+            cell = QToolButton()
+            cell.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            cell.setIconSize(QSize(84, 48))
+            cell.clicked.connect(lambda _on=False, k=n: self.show_one(k))
+            cell.hide()
+            self._grid.addWidget(cell, n // COLUMNS, n % COLUMNS)
+            self.cells.append(cell)
+        self._made.connect(self._take)
+        session.opened.connect(self._forget)
+        bridge.refined.connect(self._when_here)
+
+    def _forget(self) -> None:
+        self.found = ()
+        for cell in self.cells:
+            cell.hide()
+
+    def _when_here(self) -> None:
+        """All light of the picture may be here now, for a sheet that waits for it."""
+        if self._is_due and self.isVisible():
+            self.make()
+
+    def make(self) -> None:
+        """Make a sheet round the balance as it is."""
+        shares = self._balance.present_shares()
+        self._is_due = shares is None
+        if shares is None:
+            self.words.setText("waiting for the picture")
+            return
+        if self._busy:
+            return
+        self._busy = True
+        self._seed += 1
+        seed, table, held = self._seed, self._bridge.table, self._balance.locked
+
+        def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
+            return table.show(picture, scale, dither=False)[..., 2::-1]
+
+        def work() -> None:
+            found = variations(shares, show, COUNT, held, seed)
+            try:
+                self._made.emit(shares, found)
+            except RuntimeError:
+                pass  # the window is closing
+
+        self._session.run_thread(work)
+
+    def _take(self, shares: Shares, found: tuple[Variation, ...]) -> None:
+        self._busy = False
+        self.found = found
+        self.words.setText("click one to see it; Return takes it" if found else "there is nothing that can be varied")
+        for n, cell in enumerate(self.cells):
+            cell.setVisible(n < len(found))
+            if n < len(found):
+                picture = shares.mixed(dict(found[n].moves)).picture
+                image = as_image(self._bridge.table.show(picture, shares.scale))
+                cell.setIcon(QIcon(QPixmap.fromImage(image)))
+                cell.setText(_folded(found[n].words))
+                cell.setToolTip(found[n].words)
+                cell.setAccessibleName(f"variation {n + 1}: {found[n].words}")
+
+    def show_one(self, number: int) -> None:
+        """Propose one of the sheet."""
+        if number < len(self.found):
+            one = self.found[number]
+            self._balance.propose(BalanceChange(f"variation ({one.words})", one.moves))
+
+
+def _folded(words: str) -> str:
+    """Words in lines that fit under a small picture."""
+    return "\n".join(words.split(", ")[:2])
