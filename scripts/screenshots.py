@@ -31,9 +31,10 @@ VIEWS = {
     "mist": ("Waiting", "bank at dawn", "air", "plan", False),
     "readings": ("Waiting", "lamplit wait", "rim", "readings", False),
     "variations": ("Waiting", "moonlit mist", "rim", "variations", False),
+    "finish": ("Waiting", "lamplit wait", "finish", "plan", False),
 }
 #: Pictures of the manual, and the screenshots that they are made of, smaller.
-MANUAL = {"window": "day", "light": "sources", "air": "mist", "sky": "hours", "balance": "readings"}
+MANUAL = {"window": "day", "light": "sources", "air": "mist", "sky": "hours", "balance": "readings", "finish": "finish"}
 MANUAL_WIDTH = 720
 
 

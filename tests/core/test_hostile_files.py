@@ -213,6 +213,7 @@ def test_documents_of_too_many_things_say_so(demo, tmp_path, where, what):
         look = next(k for k in data["looks"] if k[where])
         look[where] = look[where][:1] * what
     path.write_text(json.dumps(data))
+    signal.alarm(5)  # to write so much takes seconds of its own
     loaded, notes = load(path)
     # What is too much is kept aside and told; the rest is there.
     assert any("too many" in note for note in notes)

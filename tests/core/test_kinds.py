@@ -15,6 +15,7 @@ from lunar_haze.core.document.files import from_json, load, to_json
 from lunar_haze.core.document.rows import AIR, CAMERA, facets_of, targets_of
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import DocumentError, QuantityError
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.model import SkyGrade
 from lunar_haze.core.sources.amounts import canonical, convert, units_of
@@ -135,8 +136,11 @@ def test_old_words_for_kinds_are_brought_along(demo, version):
     document = edits.add_source(document, Source("a", "a", LampArray(lamp=Disc()), 10.0, "lm", linking=linked))
     graded = attrs.evolve(document.look.weather, grade=SkyGrade(saturation=0.5))
     document = edits.change_heavens(document, weather=graded)
+    document = attrs.evolve(document, looks=tuple(attrs.evolve(k, finish=Finish()) for k in document.looks))
     data = json.loads(to_json(document, None))
     data["lunar_haze"] = version
+    for look in data["looks"]:
+        del look["finish"]  # which there was none of then
     text = json.dumps(data).replace('"kind": "array"', '"kind": "rig"')
     text = text.replace('"linking":', '"touches":').replace('"grade":', '"bend":')
     again, notes = from_json(text, demo.parent, "old")

@@ -10,7 +10,7 @@ from lunar_haze.core.errors import PictureError
 from lunar_haze.core.picture.reference import read_reference
 from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Share, Shares
-from lunar_haze.core.solve.match import _Distance, _fitted, _View, match
+from lunar_haze.core.solve.match import MIRED_SPAN, SURE, _Distance, _fitted, _tinted, _View, match
 
 H, W = 54, 96
 
@@ -59,6 +59,42 @@ def test_dimmers_that_are_planted_come_back_where_they_are_sure():
     assert good >= 0.9 * total
 
 
+def planted_in_colour(shares, seed):
+    """Colour temperatures of all but the first source, hidden dimmers and changes of colour, and their picture."""
+    rng = np.random.default_rng(800 + seed)
+    kelvins = {s.id: float(rng.uniform(2500.0, 7000.0)) for s in shares.sources[1:]}
+    moves = {s.id: float(rng.uniform(-1.5, 1.5)) for s in shares.sources}
+    mireds = {i: float(rng.uniform(-45.0, 45.0)) for i in kelvins}
+    lights = [
+        s.light * 2.0 ** moves[s.id] * (_tinted(kelvins[s.id], mireds[s.id]) if s.id in kelvins else 1.0)
+        for s in shares.sources
+    ]
+    return kelvins, moves, mireds, show(np.sum(lights, 0).astype(np.float32), shares.scale)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_dimmers_and_colours_that_are_planted_come_back_where_they_are_sure(seed):
+    shares = a_look(6, seed)
+    kelvins, moves, mireds, reference = planted_in_colour(shares, seed)
+    alone = match(shares, reference, show, with_exposure=False)
+    found = match(shares, reference, show, with_exposure=False, kelvins=kelvins)
+    assert found.after < 0.15 * found.before
+    assert found.after < 0.7 * alone.after, "colours bring it nearer than dimmers alone"
+    dimmers, warmer = dict(found.moves), dict(found.mireds)
+    sure = [i for i in kelvins if found.sigma[i] < SURE]
+    assert len(sure) >= 3
+    assert all(abs(dimmers.get(i, 0.0) - moves[i]) < 0.3 for i in sure)
+    assert np.mean([abs(warmer.get(i, 0.0) - mireds[i]) < 12.0 for i in sure]) >= 0.75
+    assert all(abs(m) <= MIRED_SPAN + 1e-6 for m in warmer.values())
+
+
+def test_what_may_not_change_its_colour_keeps_it():
+    shares = a_look(5, 2)
+    _moves, reference = planted(shares, 2)
+    found = match(shares, reference, show, held=frozenset({"s1"}), kelvins={"s0": 3000.0, "s1": 3000.0})
+    assert {i for i, _mired in found.mireds} <= {"s0"}
+
+
 def test_a_reference_of_the_look_itself_moves_nothing():
     shares = a_look()
     found = match(shares, show(shares.picture, 1.0), show)
@@ -97,14 +133,15 @@ def test_the_gradient_is_that_of_the_distance():
     count = len(lights)
     goal = screen_lab(show(shares.mixed({"s0": 1.5}).picture[::6, ::6], 1.3)).reshape(-1, 3)
     cells = np.arange(goal.shape[0]) % 5
-    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, 1.0)
-    x = np.array([0.3, -0.4, 0.6, 0.2, -0.1])
+    kelvins = (3000.0, None, 5200.0, 4000.0)
+    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, 1.0, kelvins)
+    x = np.array([0.3, -0.4, 0.6, 0.2, -0.1, 0.5, 0.0, -1.2, 0.8])
     _value, slope = distance(x)
     for k in range(len(x)):
         step = np.zeros(len(x))
         step[k] = 1e-4
         numeric = (distance(x + step)[0] - distance(x - step)[0]) / 2e-4
-        assert slope[k] == pytest.approx(numeric, rel=0.03, abs=2e-5)
+        assert slope[k] == pytest.approx(numeric, rel=0.03, abs=6e-5)
 
 
 def test_it_is_quick_and_stops_when_told():

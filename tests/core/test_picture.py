@@ -13,7 +13,7 @@ from lunar_haze.core.errors import HandOffError, QuantityError
 from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
 from lunar_haze.core.handoff.stills import layer_name, write_png
 from lunar_haze.core.layers.model import LayerGain, LayerImage, PlaceSpec, View
-from lunar_haze.core.picture.display import HIGH, DisplayTable, bake, direct
+from lunar_haze.core.picture.display import HIGH, DisplayTable, bake
 from lunar_haze.core.picture.mix import Mixer, block_mean, share_of
 from lunar_haze.core.picture.readings import (
     RIBBON_HIGH,
@@ -24,6 +24,7 @@ from lunar_haze.core.picture.readings import (
     ribbon,
     shafts,
 )
+from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layers_of, wanted
 from lunar_haze.core.sources.amounts import canonical

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from lunar_haze.core.colour.spaces import ACESCG_TO_SRGB, luminance, srgb_encode
 from lunar_haze.core.readings.causes import causes
+from lunar_haze.core.readings.edges import edge_of
 from lunar_haze.core.readings.levels import Latitude, levels, stops, waveform
 from lunar_haze.core.readings.look_reading import read
 from lunar_haze.core.readings.outline import outline
@@ -148,29 +149,29 @@ def screen_with(inside, outside, where):
 
 
 def test_a_light_disc_before_a_dark_ground_stands_out_all_round():
-    found = outline(disc(), screen_with(200, 30, disc()))
+    found = outline(edge_of(disc()), screen_with(200, 30, disc()))
     assert found.stands_out == 1.0
     assert found.words == "reads"
 
 
 def test_the_same_value_and_hue_merge_and_hue_alone_tells_apart():
-    assert outline(disc(), screen_with(90, 90, disc())).stands_out == 0.0
+    assert outline(edge_of(disc()), screen_with(90, 90, disc())).stands_out == 0.0
     # Two colours of one luminance (0.2126 r + 0.7152 g + 0.0722 b in linear light).
-    assert outline(disc(), screen_with((150, 80, 60), (60, 100, 170), disc())).stands_out > 0.95
+    assert outline(edge_of(disc()), screen_with((150, 80, 60), (60, 100, 170), disc())).stands_out > 0.95
 
 
 def test_half_lost_is_told_as_half():
     lost, found = screen_with(120, 120, disc()), screen_with(120, 20, disc())
     lost[:, : W // 2] = found[:, : W // 2]
-    assert outline(disc(), lost).stands_out == pytest.approx(0.5, abs=0.06)
+    assert outline(edge_of(disc()), lost).stands_out == pytest.approx(0.5, abs=0.06)
 
 
 def test_there_is_no_outline_where_the_subject_fills_or_leaves_the_frame():
-    assert outline(np.ones((H, W), bool), screen_with(90, 90, disc())) is None
-    assert outline(np.zeros((H, W), bool), screen_with(90, 90, disc())) is None
+    assert outline(edge_of(np.ones((H, W), bool)), screen_with(90, 90, disc())) is None
+    assert outline(edge_of(np.zeros((H, W), bool)), screen_with(90, 90, disc())) is None
     half = np.zeros((H, W), bool)
     half[:, :40] = True
-    points = outline(half, screen_with(200, 20, half)).points
+    points = outline(edge_of(half), screen_with(200, 20, half)).points
     assert (points[:, 1] == 39).all(), "the frame's edge is no outline"
 
 
@@ -216,9 +217,10 @@ def test_the_palette_does_not_jump_when_a_dimmer_moves_a_little():
 
 
 def told(shares, is_night=False, latitude=None):
-    found = ratios(shares)
-    edge = outline(shares.subject, screen_lab(screen_of(shares))) if shares.subject is not None else None
-    return {c.kind: c for c in causes(shares, found, edge, latitude or Latitude(), is_night)}
+    latitude = latitude or Latitude()
+    edge = outline(shares.edge, screen_lab(screen_of(shares)))
+    whole = levels(shares.luminance, shares.scale, latitude)
+    return {c.kind: c for c in causes(shares, ratios(shares), edge, whole, latitude, is_night)}
 
 
 def test_a_picture_that_is_fine_is_quiet():
@@ -300,7 +302,8 @@ def test_a_night_that_is_light_everywhere_is_told_and_a_day_is_not():
 
 
 def test_black_is_one_sentence():
-    found = causes(Shares((share("a", 0.0),), 1.0), ratios(Shares((share("a", 0.0),), 1.0)), None, Latitude())
+    black = Shares((share("a", 0.0),), 1.0)
+    found = causes(black, ratios(black), None, levels(black.luminance, 1.0, Latitude()), Latitude())
     assert [c.kind for c in found] == ["black"]
 
 

@@ -420,3 +420,20 @@ def test_nothing_is_found_in_the_demo_looks(demo):
             assert {f.kind for f in found if f.shot == "Landing"} == {"in frame", "flag in frame"}
             found = [f for f in found if f.shot == "Waiting"]
         assert found == [], look.name
+
+
+@given(
+    st.lists(st.floats(-20, 20), min_size=3, max_size=3),
+    st.lists(st.floats(-20, 20), min_size=3, max_size=3),
+    st.lists(st.floats(-1, 1), min_size=3, max_size=3),
+)
+def test_a_row_along_a_line_begins_and_ends_where_the_line_does(start, end, away):
+    start, end = np.array(start), np.array(end)
+    assume(np.linalg.norm(end - start) > 0.5)
+    row = placing.row_along(LampArray(count=5), start, end, np.array(away))
+    members = np.array([m.position for m in row.members()])
+    gaps = np.linalg.norm(np.diff(members, axis=0), axis=1)
+    assert gaps == pytest.approx(np.linalg.norm(end - start) / 4, rel=1e-6)
+    both = (members[0], members[-1]), (members[-1], members[0])
+    assert min(max(np.abs(a - start).max(), np.abs(b - end).max()) for a, b in both) < 1e-6
+    assert abs((end - start) @ np.subtract(row.aim, row.position)) < 1e-5 * np.linalg.norm(end - start), "square to it"

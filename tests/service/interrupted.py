@@ -6,7 +6,7 @@ import attrs
 import numpy as np
 
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, PlaceSpec, View
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, Part, PlaceSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.model import Ball, Disc, Sun
 from lunar_haze.core.transport.frame import Frame
@@ -55,14 +55,16 @@ class Bench:
         self.ear = Ear()
         self.worker = Worker(self.ear, LayerCache(self._cache))
 
-    def request(self, shapes: list, medium: Medium, size: tuple[int, int], passes: int) -> FrameRequest:
+    def request(
+        self, shapes: list, medium: Medium, size: tuple[int, int], passes: int, part: Part | None = None
+    ) -> FrameRequest:
         self._number += 1
         view = View(CAMERA, *size)
         specs = tuple(LayerSpec(self._place.key, view, shape, medium, 1) for shape in shapes)
         # About as much light from each, so that none is drawn so rarely that chance alone makes spots.
         levels = [LEVELS[type(shape)] for shape in shapes]
         gains = tuple(LayerGain(s.key(), (level,) * 3, (level,) * 3) for s, level in zip(specs, levels))
-        return FrameRequest(self._number, self._place, view, medium, 1, specs, gains, passes, denoise=False)
+        return FrameRequest(self._number, self._place, view, medium, 1, specs, gains, passes, denoise=False, part=part)
 
     def want(self, request: FrameRequest) -> None:
         self.last = request
@@ -103,9 +105,10 @@ def play(bench: Bench, seed: int, events: int = 30, passes: int = 12) -> dict[st
         bench.worker._tiles_at_once = int(rng.integers(1, 12))
         bench.steps(int(rng.choice([0, 1, 2, 3, 5, 9, 40])))
         act = rng.choice(
-            ["move", "back", "fewer", "size", "air", "balance", "again", "kill"],
-            p=[0.3, 0.15, 0.1, 0.1, 0.1, 0.1, 0.1, 0.05],
+            ["move", "back", "fewer", "size", "air", "balance", "again", "kill", "part"],
+            p=[0.25, 0.15, 0.1, 0.1, 0.1, 0.1, 0.05, 0.05, 0.1],
         )
+        part = None
         if act == "move":
             x, y = rng.uniform(-2, 2, 2)
             shapes = [*shapes[:3], attrs.evolve(shapes[-1], position=(float(x), float(y), 1.2))]
@@ -124,9 +127,12 @@ def play(bench: Bench, seed: int, events: int = 30, passes: int = 12) -> dict[st
             continue
         elif act == "kill":
             bench.kill()
+        elif act == "part":
+            left, top = (float(v) for v in rng.uniform(0, 0.7, 2))
+            part = left, top, left + 0.3, top + 0.3
         if not isinstance(shapes[-1], Ball):
             shapes = lamps()
-        bench.want(bench.request(shapes, medium, size, passes))
+        bench.want(bench.request(shapes, medium, size, passes, part))
     bench.want(bench.request(lamps(), MIST, SIZE, passes))
     return bench.finish()
 

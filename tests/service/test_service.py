@@ -19,9 +19,11 @@ from lunar_haze.core.sources.model import Ball
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.client import RenderClient, images_on
+from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import Cleaned, Failed, Finished, Preparing, Published, Restarted
 from lunar_haze.service.still import compute
+from lunar_haze.service.warmup import is_warm
 
 SIZE = (96, 54)
 
@@ -57,6 +59,7 @@ def until(client, kind, request_id=None, seconds=90.0):
         except queue.Empty:
             continue
         seen.append(event)
+        assert not (is_warm() and isinstance(event, Preparing) and event.what == SENTENCE), "compiled in mid-work"
         if isinstance(event, kind) and (request_id is None or event.request_id == request_id):
             return seen
     raise AssertionError(f"no {kind.__name__} came; there were {[type(e).__name__ for e in seen]}")

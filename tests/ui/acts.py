@@ -102,9 +102,14 @@ class CountingHand:
         QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
         self._done(f"tick {text}")
 
-    def press(self, text):
-        button = next(b for b in self.window.facets.findChildren(QPushButton) if b.text() == text)
-        if not button.isVisible():
+    def press(self, text, within=None):
+        """A button by its words, among the facets or in another view."""
+        QApplication.processEvents()
+        buttons = (within or self.window.facets).findChildren(QPushButton)
+        button = next(b for b in buttons if b.text() == text and not b.isHidden())
+        if within is not None:
+            self._qtbot.waitUntil(button.isVisible)
+        elif not button.isVisible():
             self._open_section_of(button)
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         self._done(f"press {text}")

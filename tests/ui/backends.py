@@ -55,11 +55,12 @@ class InstantBackend:
     def _clean(self, gains: tuple[LayerGain, ...], mix_id: int) -> None:
         request = self.requests[-1]
         slots = {spec.key(): slot for slot, spec in enumerate(request.layers)}
-        total = np.zeros_like(self.board.clean)
+        # Every layer is even: one pixel tells all.
+        total = np.zeros(3, np.float32)
         for gain in gains:
             if gain.key in slots:
-                total += self.board.surface[slots[gain.key]] * np.float32(gain.surface)
-                total += self.board.air[slots[gain.key]] * np.float32(gain.air)
+                total += self.board.surface[slots[gain.key], 0, 0] * np.float32(gain.surface)
+                total += self.board.air[slots[gain.key], 0, 0] * np.float32(gain.air)
         self.board.clean[...] = total
         self._tell(Cleaned(request.id, mix_id, request.passes))
 

@@ -39,7 +39,7 @@ def test_version_and_licences_are_told(window):
     sheet = AboutSheet(window)
     names = {name.lower() for name, _version, _licence in licences()}
     assert {"numpy", "pyside6-essentials"} & names
-    assert __version__ in "".join(label.text() for label in sheet.findChildren(type(window.readings.levels)))
+    assert __version__ in "".join(label.text() for label in sheet.findChildren(type(window.beside.readings.levels)))
     assert "Open Font License" in sheet.list.toPlainText()
     sheet.reject()
 

@@ -31,7 +31,7 @@ def test_text_can_be_read_on_what_lies_under_it(under):
 
 def interactive(window):
     kinds = (QAbstractButton, QComboBox, QLineEdit, Well)
-    named = [window.picture, window.plan, window.hour.band, window.readings.strip, *window.rail.cards.values()]
+    named = [window.picture, window.plan, window.hour.band, window.beside.readings.strip, *window.rail.cards.values()]
     found = [w for w in window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()]
     return [w for w in found if not w.objectName().startswith("qt_")] + [w for w in named if w.isVisible()]
 

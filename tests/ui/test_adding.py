@@ -13,6 +13,7 @@ from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import OvalBeam
 from lunar_haze.ui import questions
+from tests.ui.hands import drag
 
 
 def choose(menu: QMenu, *path: str) -> None:
@@ -248,3 +249,48 @@ def test_pins_past_the_sixth_are_reached(window):
     menu.popup(window.mapToGlobal(QPoint(300, 60)))
     choose(menu, f"{first.name}, {first.shot}")
     assert window.session.document.look == first.look
+
+
+def test_lamps_stand_along_a_line_that_is_drawn_in_the_plan(window):
+    window.adding.offer("lamps along a line")
+    start, end = (-24.0, 2.0), (-18.0, -1.0)
+    drag(window.plan, window.plan.to_screen(*start).toPoint(), window.plan.to_screen(*end).toPoint())
+    made = window.session.chosen_source
+    members = made.shape.members()
+    ends = {tuple(np.round(m.position[:2], 1)) for m in (members[0], members[-1])}
+    assert ends == {
+        tuple(np.round(window.plan.to_ground(window.plan.to_screen(*p).toPoint()), 1)) for p in (start, end)
+    }
+    assert len(members) == round(np.hypot(6.0, 3.0)) + 1
+    heights = [m.position[2] for m in members]
+    assert np.abs(np.diff(heights, 2)).max() < 1e-3, "they stand along a straight line"
+    assert abs(np.ptp(heights)) < 0.1, "over ground that is nearly level"
+    window.session.undo()
+    assert window.session.chosen_source is None, "one step of undo"
+
+
+def test_lamps_stand_along_a_line_that_is_drawn_over_the_ground_in_the_picture(window):
+    window.adding.offer("lamps along a line")
+    frame = window.picture.frame()
+    points = [
+        QPoint(int(frame.left() + x * frame.width()), int(frame.top() + 0.8 * frame.height())) for x in (0.2, 0.8)
+    ]
+    ends = [window.bridge.seen_at(*window.picture.to_picture(QPointF(p))).point for p in points]
+    drag(window.picture, *points)
+    members = window.session.chosen_source.shape.members()
+    reach = np.linalg.norm(np.subtract(members[-1].position, members[0].position))
+    assert reach == pytest.approx(np.linalg.norm(ends[1] - ends[0]), rel=0.02)
+
+
+def test_a_line_that_is_too_short_is_said_so_and_escape_leaves_it(window):
+    told = []
+    window.session.said.connect(lambda text, _bad: told.append(text))
+    window.adding.offer("lamps along a line")
+    before = window.session.document
+    at = window.plan.to_screen(-20.0, 0.0).toPoint()
+    drag(window.plan, at, at)
+    assert "too short" in told[-1]
+    assert window.session.document is before
+    window.picture.setFocus()
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+    assert not window.adding.wants_line

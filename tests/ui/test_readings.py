@@ -20,7 +20,7 @@ def view(window, qtbot):
     QTest.keyClick(window.picture, Qt.Key.Key_R)
     assert window.second.name == "readings"
     qtbot.waitUntil(lambda: window.balance.readings is not None, timeout=10_000)
-    return window.readings
+    return window.beside.readings
 
 
 def ask(view, kind, text):
@@ -46,7 +46,7 @@ def test_the_key_shows_readings_and_the_plan_again(window, view):
 
 
 def test_figures_are_those_of_the_shares(window, view):
-    found = ratios(window.balance.shares)
+    found = ratios(window.balance.shown)
     assert view.figures["warm"].value.text() == f"{found.warm:.0%}"
     assert sum(part.of_frame for part in found.parts) == pytest.approx(1.0)
     names = {s.name for s in window.session.document.look.balanced() if s.id in window.session.document.look.active()}
@@ -57,13 +57,13 @@ def test_an_ask_is_proposed_seen_and_taken_without_a_ray(window, view, qtbot):
     asked = len(window.bridge._backend.requests)
     before = window.session.document
     picture = window.bridge.picture.copy()
-    now = ratios(window.balance.shares).warm
+    now = ratios(window.balance.shown).warm
     wanted = 0.5 if abs(now - 0.5) > 0.03 else 0.6
     ask(view, "warm", f"{wanted:.0%}")
     assert window.session.proposal is not None
     assert window.session.document is before, "shown, not done"
     assert not np.array_equal(window.bridge.picture, picture)
-    moved = window.balance.shares.mixed(dict(window.session.proposal.dimmers))
+    moved = window.balance.present_shares().mixed(dict(window.session.proposal.dimmers))
     assert ratios(moved).warm == pytest.approx(wanted, abs=0.02)
     assert any(box.text().endswith("stops") for box in view.findChildren(QCheckBox))
     window.picture.setFocus()
@@ -204,7 +204,7 @@ def test_what_is_over_or_under_stands_out_on_demand(window, view):
 
 def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
     QTest.mouseClick(window.second.buttons["variations"], Qt.MouseButton.LeftButton)
-    sheet = window.variations
+    sheet = window.beside.variations
     qtbot.waitUntil(lambda: len(sheet.found) > 0, timeout=15_000)
     assert 2 <= len(sheet.found) <= 9
     asked = len(window.bridge._backend.requests)
@@ -227,15 +227,15 @@ def beside(window, qtbot, tmp_path):
     shares = window.balance.present_shares()
     strong = max(window.balance.present_shares().sources, key=lambda s: float(s.light.mean())).id
     picture = shares.mixed({strong: 1.5})
-    pixels = window.bridge.table.show(picture.picture, picture.scale, dither=False)[..., 2::-1]
+    pixels = window.bridge.screen.table.show(picture.picture, picture.scale, dither=False)[..., 2::-1]
     Image.fromarray(np.ascontiguousarray(pixels)).save(tmp_path / "reference.png")
-    window.reference.use(tmp_path / "reference.png")
+    window.beside.reference.use(tmp_path / "reference.png")
     assert window.session.document.look.reference.path.endswith("reference.png")
     return strong
 
 
 def test_a_reference_belongs_to_the_look_and_is_matched_as_a_proposal(window, beside, qtbot):
-    reference = window.reference
+    reference = window.beside.reference
     assert reference.shown.image is not None
     before = window.session.document
     QTest.mouseClick(reference.match_button, Qt.MouseButton.LeftButton)
@@ -256,7 +256,7 @@ def test_a_reference_belongs_to_the_look_and_is_matched_as_a_proposal(window, be
 
 
 def test_the_picture_is_wiped_against_the_reference(window, beside):
-    QTest.mouseClick(window.reference.wipe_button, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.beside.reference.wipe_button, Qt.MouseButton.LeftButton)
     assert window.picture.wiping
     assert window.picture.before is not None
 
@@ -266,16 +266,16 @@ def test_a_reference_is_saved_by_a_relative_path_and_one_that_is_gone_is_told(wi
     saved = json.loads(window.session.path.read_text())
     look = next(k for k in saved["looks"] if k["name"] == window.session.document.current_look)
     assert not look["reference"]["path"].startswith("/")
-    QTest.mouseClick(window.reference.drop_button, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.beside.reference.drop_button, Qt.MouseButton.LeftButton)
     assert window.session.document.look.reference is None
-    assert window.reference.shown.image is None
+    assert window.beside.reference.shown.image is None
     window.session.undo()
-    assert window.reference.shown.image is not None
+    assert window.beside.reference.shown.image is not None
 
 
 def test_what_is_no_reference_is_said_and_nothing_changes(window, tmp_path):
     (tmp_path / "no.png").write_text("no picture")
     before = window.session.document
-    window.reference.use(tmp_path / "no.png")
+    window.beside.reference.use(tmp_path / "no.png")
     assert window.session.document is before
     assert "no.png" in window.notices.text

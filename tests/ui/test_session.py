@@ -12,7 +12,7 @@ from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.plan_map import SIDES
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
-from lunar_haze.ui import bridge as bridge_module
+from lunar_haze.ui import sky_tables
 from lunar_haze.ui.plan_drawing import flat, moved_in
 from lunar_haze.ui.session import Session
 from tests.ui.conftest import dimmed
@@ -71,15 +71,17 @@ def test_a_point_moves_within_a_view_and_keeps_its_depth(side):
     assert moved[depth] == point[depth]
 
 
-def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(window, monkeypatch, qtbot):
+def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(session, monkeypatch, qtbot):
     """Issue 13, line 13: a failed thread left its flag set for ever, and no picture came again."""
-    bridge = window.bridge
+    tables = sky_tables.SkyTables()
 
     def fails(_air):
         raise RuntimeError("no tables")
 
-    monkeypatch.setattr(bridge_module, "tables_of", fails)
-    monkeypatch.setattr(bridge_module, "is_ready", lambda _air: False)
-    assert bridge._must_wait_for_sky(window.session.document.look)
-    monkeypatch.setattr(bridge_module, "is_ready", lambda _air: True)
-    qtbot.waitUntil(lambda: not bridge._making_sky, timeout=5000)
+    monkeypatch.setattr(sky_tables, "tables_of", fails)
+    monkeypatch.setattr(sky_tables, "is_ready", lambda _air: False)
+    for _ in range(2):
+        with qtbot.waitSignals([tables.began, tables.made], timeout=5000):
+            assert not tables.are_there(session.document.look)
+    monkeypatch.setattr(sky_tables, "is_ready", lambda _air: True)
+    assert tables.are_there(session.document.look)

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -16,9 +16,11 @@ from lunar_haze.core.place.plan_map import Sheet
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Site
+from lunar_haze.core.units.row import row
 from lunar_haze.ui import theme
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.plan_drawing import draw
+from lunar_haze.ui.short_label import ShortLabel
 from lunar_haze.ui.well import Well
 from tests.places import WHITE, floor, place_of
 from tests.places import quad as face
@@ -190,3 +192,26 @@ def test_the_typeface_and_icons_are_our_own(qapp):
     # The greys of the window are grey.
     for grey in (theme.SURROUND, theme.PANEL, theme.WELL, theme.EDGE):
         assert len({grey[i : i + 2] for i in (1, 3, 5)}) == 1
+
+
+def test_a_line_without_room_ends_in_dots_and_is_told_in_full(qtbot):
+    label = ShortLabel("refining the part of the frame 40%")
+    qtbot.addWidget(label)
+    label.resize(400, 20)
+    label.show()
+    wide = label.grab().toImage()
+    label.resize(90, 20)
+    narrow = label.grab().toImage()
+    assert label._shown().endswith("…")
+    assert label.fontMetrics().horizontalAdvance(label._shown()) <= 90
+    assert wide.width() > narrow.width()
+    QApplication.sendEvent(label, QHelpEvent(QEvent.Type.ToolTip, QPoint(5, 5), label.mapToGlobal(QPoint(5, 5))))
+    assert label.toolTip() == label.text()
+
+
+def test_what_is_counted_is_shown_in_whole_numbers(qtbot):
+    """Frames and bounces stood there as 1.00."""
+    well = Well.of(row("bounces", "bounces", "bounces", "", 0.0, 4.0, 2.0, whole=True))
+    qtbot.addWidget(well)
+    for value in (0.0, 2.0, 120.0):
+        assert well._shown(value) == f"{value:.0f}"

@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QToolButton
 
 from lunar_haze.core.document.files import load
-from lunar_haze.core.document.rows import AIR, CAMERA
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.units.photometry import exposure_scale
@@ -38,7 +38,7 @@ def choose_look(window, qtbot, look, shot="Landing"):
 
 def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
     assert not window.bridge.image.isNull()
-    assert list(window.rail.cards) == [s.id for s in window.session.document.look.sources] + [AIR]
+    assert list(window.rail.cards) == [s.id for s in window.session.document.look.sources] + [AIR, FINISH]
     qtbot.waitUntil(
         lambda: all(c.image is not None for k, c in window.rail.cards.items() if k in ("sun", "sky")), timeout=5000
     )
@@ -239,7 +239,7 @@ def test_a_handle_is_pulled_in_the_picture_and_keeps_its_depth(window, qtbot):
     choose_look(window, qtbot, "moonlit mist")
     window.session.choose("window")
     picture = window.picture
-    (part, at), *_rest = picture._handles()
+    (part, at), *_rest = picture.handles.places().items()
     assert part == "position"
     camera = window.session.document.shot.camera
     depth = camera.project(np.array(source(window, "window").shape.position), 1, 1)[2]
@@ -412,7 +412,7 @@ def test_cards_are_copied_pasted_moved_and_taken_away(window):
     QTest.keyClick(window, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
     names = [s.name for s in window.session.document.look.sources]
     assert names[-2] == "sun 2"
-    assert list(window.rail.cards)[-3] == window.session.chosen
+    assert list(window.rail.cards)[-4] == window.session.chosen
     QTest.keyClick(window, Qt.Key.Key_Delete)
     assert "sun 2" not in [s.name for s in window.session.document.look.sources]
     assert window.session.chosen == ""
@@ -453,7 +453,7 @@ def test_keys_are_on_one_sheet_without_doubles_and_can_be_changed(window, tmp_pa
     assert mine.change(pin, "W") == "wipe against the pin"
     assert mine.change(pin, "Ctrl+P") is None
     assert Keys(tmp_path / "k.json").key(pin).toString() == "Ctrl+P"
-    QTest.keyClick(window, Qt.Key.Key_F1)
+    QTest.keyClick(window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     sheet = QApplication.activeModalWidget() or next(
         w for w in QApplication.topLevelWidgets() if w.windowTitle() == "keys"
     )

@@ -19,6 +19,7 @@ from lunar_haze.core.document.files import SUFFIX, load, save
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
+from lunar_haze.core.picture.views import SCREENS, SRGB, VIEWS
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import scale_remark
 from lunar_haze.core.sky.clear_air import CLEAR_KM, MEAN_CLEAR_KM, Atmosphere
@@ -80,23 +81,35 @@ def render(
     layers: Annotated[bool, typer.Option("--layers", help="EXR: one named layer for each source.")] = False,
     no_denoise: Annotated[bool, typer.Option("--no-denoise", help="Leave the picture as it was summed.")] = False,
     bits: Annotated[int, typer.Option(help="PNG: bits a channel, 8 or 16.")] = 8,
+    finish: Annotated[
+        bool, typer.Option("--finish/--no-finish", help="PNG: with the look's finish, or its view alone.")
+    ] = True,
+    view: Annotated[str, typer.Option(help=f"PNG: another view: {', '.join(VIEWS)}.")] = "",
+    screen: Annotated[str, typer.Option(help=f"PNG: the screen it is for: {' or '.join(SCREENS)}.")] = SRGB,
 ) -> None:
-    """Render a still of a shot under a look. PNG has the look's exposure [EV100, stops] and the display
-    view; EXR holds scene-linear ACEScg light [cd/m2]."""
+    """Render a still of a shot under a look. PNG has the look's exposure [EV100, stops], finish and view;
+    EXR holds scene-linear ACEScg light [cd/m2]."""
     import attrs
 
     from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
+    from lunar_haze.core.handoff.mask_scene import under_masks
     from lunar_haze.core.plan.frames import frame_request, problem_sentences
     from lunar_haze.service.still import compute
 
     if bits not in (8, 16):
         raise typer.BadParameter("a PNG has 8 or 16 bits a channel")
+    if view and view not in VIEWS:
+        raise typer.BadParameter(f"there is no view “{view}”; there are {', '.join(VIEWS)}")
+    if screen not in SCREENS:
+        raise typer.BadParameter(f"a still is made for {' or '.join(SCREENS)}, not for “{screen}”")
     check_output(output)
     document = _open(file)
     chosen_shot = document.shot_named(shot or document.current_shot)
     chosen_look = document.look_named(look or document.current_look)
     if bounces >= 0:
         chosen_look = attrs.evolve(chosen_look, bounces=bounces)
+    shown = chosen_look.finish if finish else attrs.evolve(chosen_look.finish, muted=True)
+    chosen_look = attrs.evolve(chosen_look, finish=attrs.evolve(shown, view=view or shown.view))
     pixels = _size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
     place = place_spec(document.place)
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
@@ -123,8 +136,11 @@ def render(
     parts = source_layers(chosen_look, request.view, place.key, still.layers) if layers else {}
     if layers and output.suffix.lower() != ".exr":
         _says.print("note: layers are kept in EXR only; the PNG holds the picture")
-    deliver(output, chosen_shot, chosen_look, still.beauty, still.clean, parts, bits)
-    print(output)
+    masked = under_masks(chosen_look, chosen_shot, request.view, place, still.beauty, still.seen, still.layers)
+    made = deliver(
+        output, chosen_shot, chosen_look, still.beauty, still.clean, parts, bits, screen=screen, masked=masked
+    )
+    print("\n".join(str(path) for path in made))
 
 
 @app.command()

@@ -8,8 +8,8 @@ import numpy as np
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import ServiceError
-from lunar_haze.core.picture.display import direct
 from lunar_haze.core.picture.mix import block_mean
+from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.plan.shares import shares_of, subject_in
@@ -83,8 +83,7 @@ def as_lines(found: Readings) -> list[str]:
         f"{levels.under:.1%} under what the camera holds"
     )
     for text, value in (("key to fill", ratios.key_to_fill), ("rim to key", ratios.rim_to_key)):
-        if value is not None:
-            lines.append(f"{text} {value:.2f} : 1")
+        lines.append(f"{text} {value:.2f} : 1" if value is not None else f"{text}: there is no {text.split()[-1]}")
     if ratios.subject_stops is not None:
         lines.append(f"subject over the rest {ratios.subject_stops:+.2f} stops")
     if ratios.warm is not None:

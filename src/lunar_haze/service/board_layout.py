@@ -66,10 +66,10 @@ class BoardLayout:
             layer, known = frame.sums[key], self._laid.get(key)
             if key in live:
                 self._laid.move_to_end(key)
-            elif layer.passes and (known is None or known.passes != layer.passes or known.live):
+            elif layer.counts.any() and (known is None or known.samples != layer.samples or known.live):
                 slot = self._slot_for(key, keep)
                 frame.write_mean(key, self.board.surface[slot], self.board.air[slot])
-                self._laid[key] = LayerAt(key, slot, layer.passes)
+                self._laid[key] = LayerAt(key, slot, layer.passes, samples=layer.samples)
             elif known is not None:
                 self._laid.move_to_end(key)
 

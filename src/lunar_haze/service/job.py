@@ -2,10 +2,14 @@
 
 import attrs
 import numpy as np
+from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, LayerSpec
 from lunar_haze.core.transport.frame import Emphasis, Frame
 from lunar_haze.service.urgency import Standing, passes_due, standings
+
+#: A part of the frame comes to so many times the passes of the rest; so many pixels about it are computed along.
+PART_TIMES, PART_MARGIN = 4, 24
 
 
 @attrs.define(eq=False)
@@ -25,11 +29,15 @@ class Job:
     small: list[LayerImage] = attrs.Factory(list)
     paused: bool = False
     clean_due: bool = False
-    cleaned_at: int = 0
+    #: At which levels the mix was freed of grain, of the part of the frame that goes ahead and of all of it.
+    cleaned: set[tuple[bool, int]] = attrs.Factory(set)
     told_level: int = 0
     live: set[str] = attrs.Factory(set)
     answer_due: list[str] = attrs.Factory(list)
     finished: bool = False
+    #: Tiles of the part of the frame that goes ahead, None without one; those that the pass under way goes over.
+    part: NDArray[np.bool_] | None = None
+    within: NDArray[np.bool_] | None = None
     told_problems: dict[str, str] = attrs.Factory(dict)
 
     def reweigh(self) -> None:
@@ -50,17 +58,45 @@ class Job:
 
     def missing(self) -> dict[str, LayerSpec]:
         """The layers that have no whole pass yet, by key."""
-        return {k: s for k, s in zip(self.keys, self.request.layers) if self.frame.sums[k].passes == 0}
+        return {k: s for k, s in zip(self.keys, self.request.layers) if self.passes(k) == 0}
 
     def weight(self, key: str) -> float:
         """How much a layer matters, in [0, 1]."""
         return self.standings[key].weight if key in self.standings else 1.0
 
+    def passes(self, key: str) -> int:
+        """Passes that a layer has of what the request is for: of all the picture, or of its part alone."""
+        return self.frame.sums[key].passes_within(self.part if self.request.part_alone else None)
+
     def level(self) -> int:
         """How many passes the picture as a whole has: the most that no layer lags behind."""
-        level = self.request.passes
+        return self._level(self.request.passes, self.part if self.request.part_alone else None)
+
+    def part_level(self) -> int:
+        """How many passes the part of the frame that goes ahead has; 0 without one."""
+        return self._level(self.part_target, self.part) if self.part is not None else 0
+
+    def _level(self, most: int, within: NDArray[np.bool_] | None) -> int:
+        level = most
         for key in self.keys:
-            passes = self.frame.sums[key].passes
+            passes = self.frame.sums[key].passes_within(within)
             while level and passes < passes_due(level, self.weight(key)):
                 level -= 1
         return level
+
+    @property
+    def part_target(self) -> int:
+        """Passes that the part of the frame comes to."""
+        return self.request.passes * (1 if self.request.part_alone else PART_TIMES)
+
+    def next_level(self) -> tuple[int, NDArray[np.bool_] | None] | None:
+        """The level to be reached next, and in which tiles: a part goes ahead once the whole picture is there at all.
+
+        None when all is done.
+        """
+        level = self.level()
+        if self.part is not None and (self.request.part_alone or level >= 1):
+            reached = self.part_level()
+            if reached < self.part_target:
+                return reached + 1, self.part
+        return (level + 1, None) if level < self.request.passes else None

@@ -61,22 +61,30 @@ class BoardReady:
 
 @attrs.frozen
 class LayerAt:
-    """Where a layer lies on the board. ``passes`` 0 with ``coarse`` or ``live`` marks a stand-in."""
+    """Where a layer lies on the board. ``passes`` 0 with ``coarse`` or ``live`` marks a stand-in.
+
+    ``samples`` are those of all its tiles together: a part of the frame may have more than the rest.
+    """
 
     key: str
     slot: int
     passes: int
     live: bool = False
+    samples: int = 0
 
 
 @attrs.frozen
 class Published:
-    """The board holds these layers of a request now. ``passes`` is the least of them."""
+    """The board holds these layers of a request now. ``passes`` is the least of them; ``part_passes`` of
+    ``part_target`` are those of the part of the frame that goes ahead, 0 of 0 without one.
+    """
 
     request_id: int
     layers: tuple[LayerAt, ...]
     passes: int
     target: int
+    part_passes: int = 0
+    part_target: int = 0
 
 
 @attrs.frozen

@@ -21,7 +21,7 @@ class Still:
 
     Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
     ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`); ``owner`` (H, W) are
-    the numbers of the objects that the lens sees.
+    the numbers of the objects that the lens sees, ``distance`` (H, W) how far they are [m].
     """
 
     beauty: NDArray[np.float32]
@@ -29,6 +29,12 @@ class Still:
     layers: dict[str, LayerImage]
     problems: dict[str, str] = attrs.Factory(dict)
     owner: NDArray[np.int32] | None = None
+    distance: NDArray[np.float32] | None = None
+
+    @property
+    def seen(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
+        """Object numbers and distances as the lens sees them, where they are known."""
+        return None if self.owner is None or self.distance is None else (self.owner, self.distance)
 
 
 def compute(
@@ -84,6 +90,7 @@ def compute(
             beauty = np.zeros(shape, np.float32)
         clean = board.clean.copy() if request.denoise and board is not None else None
         owner = board.owner[..., 0].copy() if board is not None else None
-        return Still(beauty, clean, {i.key: i for i in images}, problems, owner)
+        distance = board.depth.copy() if board is not None else None
+        return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance)
     finally:
         client.close()

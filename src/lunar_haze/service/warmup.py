@@ -25,6 +25,9 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     import numpy as np
 
     from lunar_haze.core.air.medium import Bank, Medium, Patches, optical_depth
+    from lunar_haze.core.finish.grain import grained
+    from lunar_haze.core.finish.model import Finish, Grain, Vignette, White
+    from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
@@ -35,9 +38,10 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.sky.clear_air import Atmosphere
     from lunar_haze.core.sky.dome import dome_map
     from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
-    from lunar_haze.core.sky.tables import keep_tables_in
+    from lunar_haze.core.sky.tables import keep_tables_in, tables_of
     from lunar_haze.core.sources.amounts import natural_light
-    from lunar_haze.core.sources.model import Ball, Sky, Sun
+    from lunar_haze.core.sources.model import Ball, Sky, Sun, Surface
+    from lunar_haze.core.transport.denoise import with_the_light_of
     from lunar_haze.core.transport.frame import Frame
     from lunar_haze.core.transport.live import LiveAir
     from lunar_haze.core.transport.scene import PackedPlace
@@ -45,20 +49,20 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.service.folders import sky_folder
 
     place = Place(
-        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0]], np.float32),
-        np.tile(np.array([0, 0, 1], np.float32), (3, 1)),
-        np.zeros((3, 2), np.float32),
-        np.array([[0, 1, 2]], np.uint32),
-        np.zeros(1, np.int32),
-        np.zeros(1, np.int32),
-        (Material("plain"),),
+        np.array([[-9, -9, 0], [9, -9, 0], [0, 9, 0], [-1, 2, 1], [1, 2, 1], [0, 2, 2]], np.float32),
+        np.tile(np.array([0, 0, 1], np.float32), (6, 1)),
+        np.zeros((6, 2), np.float32),
+        np.array([[0, 1, 2], [3, 4, 5]], np.uint32),
+        np.array([0, 1], np.int32),
+        np.zeros(2, np.int32),
+        (Material("plain"), Material("glowing", emissive=(9.0, 9.0, 9.0))),
         (),
         ("floor",),
     )
     view = View(Camera((0.0, -5.0, 2.0), (0.0, 0.0, 0.5)), 32, 18)
     mist, thicker = Medium(visibility_m=50.0), Medium(visibility_m=20.0)
     banked = Medium(visibility_m=20.0, multiple=1.0, banks=(Bank(),), patches=Patches(0.5))
-    specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky())]
+    specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky(), Surface("glowing"))]
     frame = Frame(PackedPlace(place), view)
     live = LiveAir()
     keys: list[str] = []
@@ -79,10 +83,14 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         mixer = Mixer()
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
-        enlarge(block_mean(frame.image(keys[0]).surface, 2), room[0])
+        for step in (2, 3):
+            enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])
+        with_the_light_of(room[0], room[1])
 
     def sky() -> None:
+        # Air that no one has: the usual tables may lie in their folder, and nothing would be compiled to make them.
+        tables_of(Atmosphere(ground_albedo=0.123))
         # Into the folder where the window and its render process look for them.
         keep_tables_in(sky_folder())
         dome_map(ClearSky(20.0, weather=Weather(clouds=CLOUDS["broken"])))
@@ -107,7 +115,16 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     yield "air under the hand", answer
     yield "the mix", mix
     yield "what sees what", answers
-    yield "the display", lambda: DisplayTable(table).show(np.zeros((2, 2, 3), np.float32), 1.0)
+
+    def finish() -> None:
+        display = DisplayTable(table)
+        display.show(room[0], 1.0)
+        display.values(table)
+        every = Finish(night=1.0, white=White(5000.0), vignette=Vignette(-1.0))
+        in_light(room[0] + np.float32(0.001), every, 0.5)
+        grained(np.zeros((2, 2, 4), np.uint8), Grain(1.0))
+
+    yield "the finish and the display", finish
 
 
 def warm(progress: Callable[[str, float], None]) -> None:
@@ -117,7 +134,7 @@ def warm(progress: Callable[[str, float], None]) -> None:
     progress("loading", 0.0)
     todo = list(steps())
     # Weights after the seconds each takes.
-    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 2.0, 3.0]
+    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 2.0, 8.0]
     done = 0.0
     for (name, act), weight in zip(todo, weights, strict=True):
         progress(name, done / sum(weights))

@@ -24,7 +24,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.frame_store import FrameStore
-from lunar_haze.service.job import Job
+from lunar_haze.service.job import PART_MARGIN, Job
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.memory import limit_in_force
 from lunar_haze.service.protocol import (
@@ -186,8 +186,10 @@ class Worker:
         frame = self._frames.frame(request, place)
         keys = frame.want(list(request.layers))
         job = Job(request, frame, keys, gains=request.gains)
+        if request.part is not None:
+            job.part = frame.tiles_within(request.part, PART_MARGIN)
         for key in keys:
-            if frame.sums[key].passes == 0:
+            if not frame.sums[key].counts.any():
                 saved = self._cache.get(key)
                 if saved is not None and saved.surface.shape[:2] == (request.view.height, request.view.width):
                     frame.put(key, saved)
@@ -283,23 +285,27 @@ class Worker:
 
     def _announce(self, job: Job) -> None:
         passes = min(job.level(), job.request.passes)
-        self._channel.send(Published(job.request.id, self.layout.layers(job.keys), passes, job.request.passes))
+        layers = self.layout.layers(job.keys)
+        part = (job.part_level(), job.part_target) if job.part is not None else (0, 0)
+        self._channel.send(Published(job.request.id, layers, passes, job.request.passes, *part))
 
     def _refine(self, job: Job) -> None:
-        frame, target = job.frame, job.request.passes
+        frame = job.frame
         if not job.pass_keys:
-            level = job.level()
-            if level >= target:
+            due_next = job.next_level()
+            if due_next is None:
                 self._finish(job)
                 return
-            due = [k for k in job.keys if frame.sums[k].passes < passes_due(level + 1, job.weight(k))]
-            least = min(frame.sums[k].passes for k in due)
+            wanted_level, job.within = due_next
+            has = {k: frame.sums[k].passes_within(job.within) for k in job.keys}
+            due = [k for k in job.keys if has[k] < passes_due(wanted_level, job.weight(k))]
+            least = min(has[k] for k in due)
             # Layers that have nothing yet go alone, so that they catch up with the rest.
-            job.pass_keys = tuple(k for k in due if frame.sums[k].passes == least or least > 0)
+            job.pass_keys = tuple(k for k in due if has[k] == least or least > 0)
             job.lit = lit_by_others(frame, job.standings, job.pass_keys)
         tiles = min(self._tiles_at_once, frame.tiles)
         started = time.perf_counter()
-        is_whole = frame.trace(list(job.pass_keys), tiles, job.emphasis, job.lit)
+        is_whole = frame.trace(list(job.pass_keys), tiles, job.emphasis, job.lit, job.within)
         took = max(time.perf_counter() - started, 1e-4)
         self._tell_problems(job)
         if not is_whole:
@@ -309,16 +315,18 @@ class Worker:
             return
         self._frames.shrink()
         traced, job.pass_keys = job.pass_keys, ()
-        before, level = job.told_level, job.level()
+        is_part = job.within is not None
+        before, level = job.told_level, job.part_level() if is_part else job.level()
         job.told_level = level
         if level in REWEIGHED and level != before:
             job.reweigh()
         if job.live and level >= LIVE_UNTIL:
             job.live.clear()
-        if _worth_showing(max(frame.sums[k].passes for k in traced), target):
+        target = job.part_target if is_part else job.request.passes
+        if _worth_showing(max(frame.sums[k].passes_within(job.within) for k in traced), target):
             self._publish(job)
-        if level in MILESTONES and level > job.cleaned_at and not job.live:
-            job.cleaned_at = level
+        if level in MILESTONES and (is_part, level) not in job.cleaned and not job.live:
+            job.cleaned.add((is_part, level))
             job.clean_due = job.request.denoise
         if not job.clean_due:
             self._gather_air(job, level)
@@ -352,8 +360,9 @@ class Worker:
     def _finish(self, job: Job) -> None:
         job.finished = True
         self._publish(job)
-        if job.request.denoise and job.cleaned_at < job.request.passes:
-            job.cleaned_at = job.request.passes
+        last = (False, job.request.passes)
+        if job.request.denoise and last not in job.cleaned:
+            job.cleaned.add(last)
             self._clean(job)
         self._channel.send(Finished(job.request.id))
         fresh = [k for k in job.keys if job.request.live and not self._cache.has(k)]

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from lunar_haze.core.document.balance import BalanceChange
-from lunar_haze.core.readings.causes import Remedy
+from lunar_haze.core.document.balance import BalanceChange, Change
 from lunar_haze.core.readings.look_reading import Readings, read
+from lunar_haze.core.readings.remedies import Remedy
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.sky.ephemeris import heavens
 from lunar_haze.core.solve.settle import Ask, AskError, Settled, settle
@@ -38,7 +38,8 @@ class Balance(QObject):
         super().__init__()
         self._session, self._bridge = session, bridge
         self._feed = SharesFeed(session, bridge)
-        self.shares: Shares | None = None
+        #: The shares of the picture on screen, with what is proposed.
+        self.shown: Shares | None = None
         self.readings: Readings | None = None
         self.asks: tuple[Ask, ...] = ()
         self.locked: frozenset[str] = frozenset()
@@ -66,7 +67,7 @@ class Balance(QObject):
             self._timer.start()
 
     def _forget(self) -> None:
-        self.shares = self.readings = None
+        self.shown = self.readings = None
         self.asks, self.locked, self.unmet = (), frozenset(), ()
         self.propose(None)
 
@@ -74,12 +75,10 @@ class Balance(QObject):
         if self._busy:
             self._again = True
             return
-        shares = self._feed.shares()
-        if shares is None:
+        shown = self._feed.shares(self._session.shown_look) if self._session.is_open else None
+        if shown is None:
             return
-        change = self._session.proposal
-        shown = shares if change is None else _changed(shares, change)
-        latitude, table = self._session.document.shot.latitude, self._bridge.table
+        latitude, table = self._session.document.shot.latitude, self._bridge.screen.table
         night = self._is_night()
         self._busy = True
 
@@ -91,19 +90,19 @@ class Balance(QObject):
                 log.exception("the readings failed")
                 found = None
             try:
-                self._done.emit(shares, found)
+                self._done.emit(shown, found)
             except RuntimeError:
                 pass  # the window is closing
 
         self._session.run_thread(work)
 
     def _is_night(self) -> bool:
-        look, site = self._session.document.look, self._session.document.place.site
+        look, site = self._session.shown_look, self._session.document.place.site
         return heavens(look.date, look.hour_h, site).sun.altitude_deg < NIGHT_DEG
 
-    def _take(self, shares: Shares, found: Readings | None) -> None:
+    def _take(self, shown: Shares, found: Readings | None) -> None:
         self._busy = False
-        self.shares = shares
+        self.shown = shown
         if found is not None:
             self.readings = found
             self.renewed.emit()
@@ -113,7 +112,7 @@ class Balance(QObject):
 
     def present_shares(self) -> Shares | None:
         """The shares of the look as it is, without what is proposed; None until all its light is here."""
-        return self._feed.shares()
+        return self._feed.shares(self._session.document.look) if self._session.is_open else None
 
     # -- asking -----------------------------------------------------------------------------------
 
@@ -140,7 +139,7 @@ class Balance(QObject):
         if not self.asks:
             self.propose(None)
             return
-        shares = self._feed.shares()
+        shares = self.present_shares()
         if shares is None:
             self._session.said.emit("waiting for the picture: a part of its light is not here yet", False)
             return
@@ -166,9 +165,9 @@ class Balance(QObject):
 
     # -- proposing --------------------------------------------------------------------------------
 
-    def propose(self, change: BalanceChange | None) -> None:
+    def propose(self, change: Change | None) -> None:
         """Show another balance, or none."""
-        if change is not None and not (change.dimmers or change.mute or change.exposure):
+        if change is not None and change.is_nothing:
             change = None
         self._session.propose(change)
         self.proposed.emit()
@@ -179,7 +178,7 @@ class Balance(QObject):
         change = self._session.proposal
         if change is None:
             return False
-        if source_ids is not None:
+        if source_ids is not None and isinstance(change, BalanceChange):
             change = change.only(source_ids)
         document = self._session.document
         look = change.on(document.look)
@@ -196,11 +195,6 @@ class Balance(QObject):
         self.asks, self.unmet = (), ()
         self.propose(None)
         return True
-
-
-def _changed(shares: Shares, change: BalanceChange) -> Shares:
-    moves: dict[str, float] = dict(change.dimmers) | dict.fromkeys(change.mute, -np.inf)
-    return shares.mixed(moves).exposed(change.exposure)
 
 
 def enlarged(where: NDArray[np.bool_], height: int, width: int) -> NDArray[np.bool_]:

@@ -7,7 +7,6 @@ last denoised picture, so grain does not come back.
 """
 
 import logging
-import threading
 from collections.abc import Callable
 
 import attrs
@@ -17,17 +16,14 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage
-from lunar_haze.core.picture.display import DisplayTable, bake
-from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, Part, View
+from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
 from lunar_haze.core.plan.shares import subject_in
-from lunar_haze.core.sky.tables import is_ready, tables_of
+from lunar_haze.core.sky.tables import is_ready
 from lunar_haze.core.sources.model import Source
-from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.board import Board
 from lunar_haze.service.client import RenderBackend, images_on
-from lunar_haze.service.folders import cache_folder
 from lunar_haze.service.protocol import (
     BoardReady,
     Cleaned,
@@ -40,7 +36,10 @@ from lunar_haze.service.protocol import (
     Published,
     Restarted,
 )
+from lunar_haze.ui.live_masks import LiveMasks
+from lunar_haze.ui.screen import Screen
 from lunar_haze.ui.session import Session
+from lunar_haze.ui.sky_tables import SkyTables
 
 log = logging.getLogger(__name__)
 
@@ -52,12 +51,6 @@ PASSES = 32
 TRUE_FROM = 1
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
-
-
-def as_image(pixels: NDArray[np.uint8]) -> QImage:
-    """A QImage of its own of screen pixels (H, W, 4) as the display table makes them."""
-    height, width = pixels.shape[:2]
-    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
 
 
 @attrs.frozen(eq=False)
@@ -76,22 +69,28 @@ class RenderBridge(QObject):
     ``refined`` when layers are new, ``said`` (text, is_problem), ``lost`` (reason) when nothing renders any longer."""
 
     picture_changed = Signal()
+    part_changed = Signal()
     refined = Signal()
     progress = Signal(str, float)
     said = Signal(str, bool)
     lost = Signal(str)
     _event = Signal(object, object)
-    _sky_made = Signal()
 
     def __init__(self, session: Session, backend: RenderBackend) -> None:
         super().__init__()
         self.session = session
         self._backend = backend
-        self._table: DisplayTable | None = None
+        #: What makes pixels of light.
+        self.screen = Screen(session)
+        self.screen.said.connect(self.said)
+        self.masks = LiveMasks(session, self._seen_by_the_lens, self._part_of)
+        self.masks.renewed.connect(self.refresh)
         self._request: FrameRequest | None = None
         self._request_id = 0
         self._mix_id = 0
         self._gains_by_mix: dict[int, tuple[LayerGain, ...]] = {}
+        #: The gains that were told last: what changes none of them, such as a finish, is no news to the service.
+        self._told_gains: tuple[LayerGain, ...] = ()
         self._area = (MAX_WIDTH, MAX_HEIGHT)
         self._mixer = Mixer()
         self._images: dict[str, LayerImage] = {}
@@ -104,6 +103,8 @@ class RenderBridge(QObject):
         #: Passes of the layers that the picture on screen is made of; 0 while stand-ins are among them.
         self.shown_passes = 0
         self._clean_passes = 0
+        #: The part of the frame that goes ahead of the rest, None for none.
+        self.part: Part | None = None
         self._waiting: list[Callable[[], None]] = []
         self._settle = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._settle.timeout.connect(self._settled)
@@ -113,12 +114,13 @@ class RenderBridge(QObject):
         self._unanswered = QTimer(self, singleShot=True, interval=PATIENCE_MS)
         self._unanswered.timeout.connect(self._asking.start)
         self._ask_again = False
-        self._making_sky = False
+        self._tables = SkyTables()
+        self._tables.began.connect(lambda: self.progress.emit("making the sky", 0.0))
+        self._tables.made.connect(self._sky_is_made)
         self._event.connect(self._on_event)
-        self._sky_made.connect(self._sky_is_made)
         session.changed.connect(self._asking.start)
         session.opened.connect(self._forget)
-        session.proposal_changed.connect(self.refresh)
+        session.proposal_changed.connect(self._follow_proposal)
         backend.start(lambda event: self._pass_on(event))
 
     def _pass_on(self, event: Event) -> None:
@@ -136,6 +138,13 @@ class RenderBridge(QObject):
             self._area = area
             self._asking.start()
 
+    def set_part(self, part: Part | None) -> None:
+        """Let a part of the frame go ahead of the rest, and farther; None for none."""
+        if part != self.part:
+            self.part = part
+            self._asking.start()
+            self.part_changed.emit()
+
     def when_true(self, act: Callable[[], None]) -> bool:
         """Do something as soon as the picture on screen is no stand-in; says whether that is now."""
         if self.shown_passes >= TRUE_FROM:
@@ -146,6 +155,7 @@ class RenderBridge(QObject):
 
     def _forget(self) -> None:
         self._request = None
+        self.set_part(None)
         self.shown_passes, self._waiting = 0, []
         self._unanswered.stop()
         self._images = {}
@@ -170,11 +180,18 @@ class RenderBridge(QObject):
     def _shown_gains(self) -> tuple[LayerGain, ...]:
         """The present gains; those asked for last where the hand has moved on since then."""
         present = self.present_gains()
-        if self._request is None:
-            return present
-        asked = {spec.key() for spec in self._request.layers}
-        moved_on = any(g.key not in asked and not g.is_silent for g in present)
-        return self._request.gains if moved_on else present
+        return self._request.gains if self._request is not None and not self._is_asked_for(present) else present
+
+    def _is_asked_for(self, present: tuple[LayerGain, ...]) -> bool:
+        """Whether the last request holds all layers that gains need."""
+        asked = {spec.key() for spec in self._request.layers} if self._request is not None else set()
+        return all(g.key in asked or g.is_silent for g in present)
+
+    def _follow_proposal(self) -> None:
+        """A balance is shown at once; another look, such as a blend of two, may need light of its own."""
+        self.refresh()
+        if self._request is not None and not self._is_asked_for(self.present_gains()):
+            self._asking.start()
 
     def lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
         """The gains of balanced sources as if they were alone."""
@@ -188,22 +205,33 @@ class RenderBridge(QObject):
             self._ask_again = True
             return
         document = session.document
-        if self._must_wait_for_sky(document.look):
+        if not self._tables.are_there(session.shown_look):
             return
         request = frame_request(
-            self._request_id + 1, session.place_spec, document.shot, document.look, self.size(), PASSES
+            self._request_id + 1,
+            session.place_spec,
+            document.shot,
+            session.shown_look,
+            self.size(),
+            PASSES,
+            part=self.part,
         )
         known = {s.key() for s in self._request.layers} if self._request else set()
-        if self._request and request.view == self._request.view and {s.key() for s in request.layers} <= known:
-            self._mix_id += 1
-            self._backend.balance(self._mix_id, request.gains, False)
-            self._settle.start()
+        same_view = self._request and (request.view, request.part) == (self._request.view, self._request.part)
+        if same_view and {s.key() for s in request.layers} <= known:
+            if request.gains != self._told_gains:
+                self._told_gains = request.gains
+                self._mix_id += 1
+                self._backend.balance(self._mix_id, request.gains, False)
+                self._settle.start()
             self.refresh()
         else:
             self._request_id += 1
             self._mix_id = 0
             self._gains_by_mix = {0: request.gains}
-            self._request = request
+            if not same_view:
+                self.masks.forget()
+            self._request, self._told_gains = request, request.gains
             self.finished = False
             self._settle.stop()
             self._unanswered.start()
@@ -217,32 +245,7 @@ class RenderBridge(QObject):
         if self._ask_again:
             self._asking.start()
 
-    def _must_wait_for_sky(self, look: Look) -> bool:
-        """Whether tables of the look's air are still to be made; they are made aside, and the asking repeated."""
-        missing = next((air for air in airs_of(look) if not is_ready(air)), None)
-        if missing is None:
-            return False
-        if not self._making_sky:
-            self._making_sky = True
-            self.progress.emit("making the sky", 0.0)
-
-            def make() -> None:
-                try:
-                    tables_of(missing)
-                except Exception:
-                    log.exception("the tables of a sky cannot be made")
-                finally:
-                    # Whatever happened, the next look may need another sky.
-                    try:
-                        self._sky_made.emit()
-                    except RuntimeError:
-                        pass  # the window is closing
-
-            threading.Thread(target=make, name="sky", daemon=True).start()
-        return True
-
     def _sky_is_made(self) -> None:
-        self._making_sky = False
         self.progress.emit("", 1.0)
         # Widgets that tell a sky's colour can do so now.
         self.session.changed.emit()
@@ -298,7 +301,10 @@ class RenderBridge(QObject):
         # A clean picture may come before the layers that it was made of.
         if fresh - {g.key for g in self._clean_gains}:
             self._clean = None
-        self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
+        if event.passes and event.part_passes < event.part_target:
+            self.progress.emit("refining the part of the frame", event.part_passes / event.part_target)
+        else:
+            self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
         # Without some of its light the picture would be dark for a moment: the old one stays that long.
         whole = active <= self._images.keys()
         if whole or self.picture is None:
@@ -324,14 +330,13 @@ class RenderBridge(QObject):
 
     def exposure(self) -> float:
         """Factor from cd/m2 to exposed scene-linear of the present look."""
-        look = self.session.shown_look
-        return exposure_scale(look.ev100, look.stops)
+        return self.screen.exposure()
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
         if not self.session.is_open or self.session.place_spec is None:
             return
-        if any(not is_ready(air) for air in airs_of(self.session.document.look)):
+        if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
         present = self._shown_gains()
         picture = self._from_clean(present) if self._clean is not None else None
@@ -344,7 +349,7 @@ class RenderBridge(QObject):
             return
         self.picture = picture
         self.shown_passes = max(passes, 0)
-        self.image = as_image(self.table.show(picture, self.exposure()))
+        self.image = self.screen.image(self.masks.over(picture, self.exposure()))
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []
@@ -376,13 +381,6 @@ class RenderBridge(QObject):
             picture = out
         return picture
 
-    @property
-    def table(self) -> DisplayTable:
-        """The baked view, made or read on first use."""
-        if self._table is None:
-            self._table = DisplayTable(bake(cache_folder()))
-        return self._table
-
     def layer(self, key: str) -> LayerImage | None:
         """A layer of the present picture as it is so far; None when it is not known."""
         return self._images.get(key)
@@ -408,6 +406,24 @@ class RenderBridge(QObject):
         if place is None or board is None or not subject:
             return None
         return subject_in(board.owner[..., 0], place.objects, subject, step)
+
+    def _seen_by_the_lens(self) -> tuple[View, NDArray[np.int32], NDArray[np.float32]] | None:
+        board, request = self._board, self._request
+        if board is None or request is None or self.picture is None:
+            return None
+        if (board.width, board.height) != (request.view.width, request.view.height):
+            return None
+        return request.view, board.owner[..., 0], board.depth
+
+    def _part_of(self, source_id: str) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
+        """What an active source gives to the picture, and the picture, as they are summed."""
+        look = self.session.shown_look
+        source = next((s for s in look.balanced() if s.id == source_id and s.id in look.active()), None)
+        if source is None:
+            return None
+        parts = [share_of(self._images[g.key], g) for g in self.lone_gains((source,)) if g.key in self._images]
+        total = self._mixer.picture(self._shown_gains())
+        return (np.sum(parts, 0), total) if parts and total is not None else None
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

@@ -17,6 +17,8 @@ class CameraFacets:
         column.title(f"camera of {shot.name}")
         column.section("exposure")
         column.rows_of("exposure")
+        column.section("exposure as a camera")
+        column.rows_of("exposure as a camera")
         column.section("lens")
         column.rows_of("lens")
         column.section("place and aim")

@@ -159,8 +159,19 @@ class Column:
         def moved(value: float) -> None:
             session.edit(name, facet.write(session.document, value), f"{name} {session.chosen}")
 
+        key = f"{session.chosen} {name}"
+
+        def settled() -> None:
+            session.seal()
+            session.tried.rests(key, well.value, well.share_of(well.value))
+
+        def keep() -> None:
+            session.tried.keep(key, well.value, well.share_of(well.value))
+            well.update()
+
         well.moved.connect(moved)
-        well.settled.connect(session.seal)
+        well.settled.connect(settled)
+        well.tried, well.keep = (lambda: session.tried.of(key)), keep
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well
         self._rows.addWidget(well)

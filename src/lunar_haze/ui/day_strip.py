@@ -10,8 +10,8 @@ import threading
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -20,8 +20,9 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Event, Site, events, heavens
 from lunar_haze.ui import theme
-from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.kept_drawing import KeptDrawing
+from lunar_haze.ui.screen import as_image
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
@@ -57,6 +58,8 @@ class DayStrip(QWidget):
         self.date.setToolTip("date of the sun, moon and stars, such as 2024-08-21")
         self.date.setFixedSize(124, 24)
         self.date.editingFinished.connect(self._date_typed)
+        # Whether it was taken or refused: the next key is no part of a date.
+        self.date.returnPressed.connect(self.band.setFocus)
         self.site = QToolButton()
         self.site.setAccessibleName("place on earth")
         self.site.setToolTip("where the place lies on earth, its clock, and which way is north")
@@ -120,7 +123,7 @@ class DayStrip(QWidget):
 
     def _take(self, wanted: object, band: np.ndarray) -> None:
         self._making = False
-        self.band.image = as_image(self._bridge.table.show(band, 1.0))
+        self.band.image = as_image(self._bridge.screen.table.show(band, 1.0))
         self.band.update()
         if wanted != self._wanted:
             self._later.start()
@@ -232,7 +235,30 @@ class DayBand(QWidget):
         if self.session.is_open:
             self.session.edit("hour", edits.set_hour(self.session.document, hour_h), merge)
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        if self.session.is_open:
+            self.menu().popup(event.globalPos())
+
+    def menu(self) -> QMenu:
+        """The day's events and the hours of the other looks, to go to."""
+        menu = QMenu(self)
+        document = self.session.document
+        for found in events(document.look.date, document.place.site):
+            menu.addAction(f"{found.name}, {clock(found.hour_h)}", lambda h=found.hour_h: self._go(h))
+        others = [k for k in document.looks if k.name != document.current_look]
+        hours = menu.addMenu("hour of another look")
+        hours.setEnabled(bool(others))
+        for look in others:
+            hours.addAction(f"{look.name}, {clock(look.hour_h)}", lambda h=look.hour_h: self._go(h))
+        return menu
+
+    def _go(self, hour_h: float) -> None:
+        self.set_hour(hour_h)
+        self.session.seal()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         self._dragging = self.session.is_open
         self.mouseMoveEvent(event)
 

@@ -5,20 +5,32 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea
 
-from lunar_haze.core.document.rows import AIR, CAMERA, Facet, facets_of
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, Facet, facets_of
 from lunar_haze.core.sources.array import LampArray
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.ui.air_facets import AirFacets
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.camera_facets import CameraFacets
 from lunar_haze.ui.card_facets import CardFacets
 from lunar_haze.ui.column import Column, Folds
+from lunar_haze.ui.finish_facets import FinishFacets
 from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.source_facets import SourceFacets
 from lunar_haze.ui.well import Well
 
 #: Sections that few need stay folded until they are opened.
-SHUT_AT_FIRST = ("beam", "night", "sky grade", "frames", "before or behind", "scattering colour")
+SHUT_AT_FIRST = (
+    "beam",
+    "night",
+    "sky grade",
+    "frames",
+    "before or behind",
+    "scattering colour",
+    "exposure as a camera",
+    "CDL",
+    "grading table",
+)
 
 
 def _detail_of(thing: object) -> object:
@@ -38,9 +50,9 @@ def _detail_of(thing: object) -> object:
 class Facets(QScrollArea):
     """Rebuilt when something else is chosen; refreshed, signals blocked, when values change."""
 
-    def __init__(self, session: Session, folds: Folds) -> None:
+    def __init__(self, session: Session, folds: Folds, bridge: RenderBridge) -> None:
         super().__init__()
-        self.session = session
+        self.session, self._bridge = session, bridge
         #: What the mist does to the picture, in words; the window knows it.
         self.air_words: Callable[[], str] = lambda: ""
         #: Fills the column with the hand-off sheet.
@@ -60,11 +72,16 @@ class Facets(QScrollArea):
         """The wells that are shown, by the names of their rows."""
         return self.column.wells
 
+    def update_wells(self) -> None:
+        """Paint the wells again."""
+        for well in self.wells.values():
+            well.update()
+
     def _facets(self) -> dict[str, Facet]:
         session = self.session
         if not session.is_open or not session.is_anything_chosen or session.chosen == HAND_OFF:
             return {}
-        return facets_of(session.document, session.chosen, session.chosen_bank)
+        return facets_of(session.document, session.chosen, session.chosen_bank, session.chosen_mask)
 
     def rebuild(self) -> None:
         """Make the facets of what is chosen anew."""
@@ -78,6 +95,8 @@ class Facets(QScrollArea):
             AirFacets(column, self.air_words).fill()
         elif session.chosen == HAND_OFF:
             self.fill_hand_off(column)
+        elif session.chosen == FINISH:
+            FinishFacets(column, self._bridge).fill()
         elif session.chosen == CAMERA:
             CameraFacets(column).fill()
         elif session.chosen_source is not None:
@@ -107,14 +126,26 @@ class Facets(QScrollArea):
         banks = len(session.document.look.medium.banks) if session.is_open else 0
         return (
             session.chosen,
+            # Titles name them.
+            (session.document.current_shot, session.document.current_look) if session.is_open else (),
             tuple(facets),
             type(thing),
             _detail_of(thing),
             source.unit if source else "",
             moves,
             banks,
+            self._masks(),
             session.chosen_bank if session.is_open else 0,
         )
+
+    def _masks(self) -> object:
+        """What of the masks decides which widgets there are."""
+        session = self.session
+        if session.chosen != FINISH or not session.is_open:
+            return ()
+        look = session.document.look
+        shown = [(m.id, m.name, tuple((r.kind, r.how, r.objects) for r in m.regions)) for m in look.finish.masks]
+        return tuple(shown), session.chosen_mask, tuple(s.name for s in look.sources)
 
     def refresh(self) -> None:
         """Show the values as they are now."""

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QToolButton, QWidget
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.handoff.sky_file import sky_picture, write_sky
+from lunar_haze.core.layers.model import Part
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.still_job import StillJob
@@ -35,8 +36,12 @@ class HandOff:
         backend: RenderBackend | None = None,
         layers: bool = True,
         denoise: bool = True,
+        part: Part | None = None,
     ) -> None:
-        """Write the shot under the look to ``path`` in the background; an EXR with or without ``layers``."""
+        """Write the shot under the look to ``path`` in the background; an EXR with or without ``layers``.
+
+        ``part`` of the frame alone, None for all of it.
+        """
         if self.still is not None:
             self._session.said.emit("a still is being written; stop it or wait for it", False)
             return
@@ -55,6 +60,7 @@ class HandOff:
             backend,
             layers,
             denoise,
+            part,
         )
         self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))
         self.still.ended.connect(self._still_ended)

@@ -9,6 +9,7 @@ import cattrs
 from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel, QLineEdit
 
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.layers.model import Part, pixels_of
 from lunar_haze.core.units.row import Row, row
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import questions
@@ -70,6 +71,7 @@ class Order:
     passes: int = 256
     form: str = "PNG, 8 bits"
     denoise: bool = True
+    part_alone: bool = True
     folder: str = ""
     pattern: str = "{shot} {look}"
 
@@ -112,7 +114,13 @@ class HandOffSheet:
         """Where the still goes."""
         start = self._session.path.parent if self._session.path else Path.home()
         folder = Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
-        return folder / self.order.name(self._session.document)
+        name = Path(self.order.name(self._session.document))
+        return folder / (name if self.part is None else f"{name.stem} part{name.suffix}")
+
+    @property
+    def part(self) -> Part | None:
+        """The part of the frame that is written alone, None for all of it."""
+        return self._bridge.part if self.order.part_alone else None
 
     def write(self) -> None:
         """Write the still; a file that is there is asked about."""
@@ -134,6 +142,7 @@ class HandOffSheet:
             self.order.passes,
             layers=layers,
             denoise=self.order.denoise,
+            part=self.part,
         )
 
     # -- widgets ----------------------------------------------------------------------------------
@@ -154,6 +163,12 @@ class HandOffSheet:
         clean.setChecked(self.order.denoise)
         clean.clicked.connect(lambda on: self._change(denoise=on))
         column.lay(clean)
+        if self._bridge.part is not None:
+            part = QCheckBox("the part of the frame alone")
+            part.setToolTip("only what is inside the rectangle in the picture is computed and written")
+            part.setChecked(self.order.part_alone)
+            part.clicked.connect(lambda on: self._take_part(column, on))
+            column.lay(part)
         column.section("file")
         self._choice(column, "format", "PNG as the picture looks, OpenEXR as the light is", FORMS, "form")
         pattern = QLineEdit(self.order.pattern)
@@ -173,9 +188,16 @@ class HandOffSheet:
             column.button("write the sky ...", "the sky of the look's moment as a lat-long map", self._hand_off.ask_sky)
         )
 
+    def _take_part(self, column: Column, on: bool) -> None:
+        self._change(part_alone=on)
+        column.refresh()
+
     def _told(self) -> str:
         shot = self._session.document.shot
         width, height = self.order.pixels(shot.frame_width, shot.frame_height)
+        if self.part is not None:
+            left, top, right, bottom = pixels_of(self.part, width, height)
+            return f"{right - left}x{bottom - top} of {width}x{height} pixels"
         return f"{width}x{height} pixels"
 
     def _choice(self, column: Column, name: str, tip: str, items: Iterable[str], field: str) -> None:

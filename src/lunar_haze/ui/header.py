@@ -13,6 +13,7 @@ from lunar_haze.ui import theme
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.list_menus import ListMenu
 from lunar_haze.ui.session import Session
+from lunar_haze.ui.short_label import ShortLabel
 
 HEIGHT = 40
 PIN_SIZE = QSize(50, 28)
@@ -105,7 +106,7 @@ class Header(QWidget):
         self.pins = QHBoxLayout()
         self.pins.setSpacing(3)
         row.addLayout(self.pins)
-        self.status = QLabel()
+        self.status = ShortLabel()
         self.status.setProperty("quiet", True)
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(self.status, 1)

@@ -32,6 +32,7 @@ ACTS = (
     Act("hand-off", "hand-off: stills, their size and format", "Ctrl+E"),
     Act("again", "hand off as last time", "Ctrl+Shift+E"),
     Act("quit", "quit", "Ctrl+Q"),
+    Act("part", "refine a part of the frame first, or all of it again", "Ctrl+R"),
     Act("pin", "pin this state", "P"),
     Act("wipe", "wipe against the pin", "W"),
     Act("black", "start from black", "T"),

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 
 from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
+from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.sources.array import Placed, moved
@@ -78,7 +79,11 @@ class LookActs:
         self.session.act("exposure from picture", document)
 
     def toggle(self, field: str, label: str) -> None:
-        """Turn a switch of the chosen source."""
+        """Turn a switch of the chosen source, or mute the finish."""
+        if self.session.is_open and self.session.chosen == FINISH and field == "muted":
+            document = self.session.document
+            self.session.act("mute the finish", edits.change_finish(document, muted=not document.look.finish.muted))
+            return
         source = self.session.chosen_source
         if source is not None:
             self.session.act_on_source(label, **{field: not getattr(source, field)})
@@ -102,6 +107,14 @@ class LookActs:
         made = edits.under_heavens(made, document.look, document.place.site)
         self.session.act(f"add {name}", edits.add_source(document, made))
         self.session.choose(made.id)
+        if isinstance(made.shape, Sun) and made.shape.altitude_deg < 0.0:
+            low, hour = -made.shape.altitude_deg, document.look.hour_h
+            clock = f"{int(hour) % 24:02d}:{int(hour * 60) % 60:02d}"
+            self.session.said.emit(
+                f"the {name} stands {low:.0f}° below the horizon at {clock} and gives no light: drag the hour, or type "
+                "an elevation",
+                False,
+            )
 
     def remove_chosen(self) -> None:
         """Take the chosen source or card away."""

@@ -54,7 +54,7 @@ class Panes(_Shared):
         super().__init__(Qt.Orientation.Horizontal, "width of the column")
         self._picture, self._plan, self._strips = picture, plan, strips
         self.is_swapped = False
-        self._seen, self._heights = "plan", {"readings": 430, "variations": 300, "reference": 300}
+        self._seen, self._heights = "plan", {"readings": 430, "variations": 300, "reference": 300, "pins": 400}
         main = QWidget()
         self._main = QVBoxLayout(main)
         self._main.setContentsMargins(0, 0, 0, 0)

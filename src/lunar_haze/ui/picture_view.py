@@ -9,13 +9,13 @@ from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDropEvent,
+    QFocusEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -24,18 +24,25 @@ from PySide6.QtWidgets import QMenu, QWidget
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.solve.placing import dragged
-from lunar_haze.core.sources.array import Placed
-from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import is_aimed
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import enlarged
-from lunar_haze.ui.bridge import RenderBridge, Seen, as_image
+from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.part_overlay import PartOverlay
+from lunar_haze.ui.picture_handles import Handles
+from lunar_haze.ui.picture_overlays import Overlay, tag
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.surface_acts import SurfaceActs
 
-HANDLE_REACH = 9.0
 WIPE_REACH = 6.0
+#: How far an arrow key moves the reticle, as a share of the picture; with Shift a tenth of it.
+RETICLE_STEP = 0.01
+_ARROWS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
+_FINE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier
 EMPTY = "drop a place (.glb, .gltf, .obj, .ply) or a document (.haze) here\n\nCtrl+O opens one"
 
 
@@ -57,14 +64,23 @@ class PictureView(QWidget):
         #: Takes a proposal that is shown; says whether there was one.
         self.take_ghost: Callable[[], bool] = lambda: False
         #: Puts what is being added where a click is; says whether anything is being added.
-        self.put_at: Callable[[Seen | None], bool] = lambda seen: False
+        self.put_at: Callable[[Seen | None, NDArray[np.float64]], bool] = lambda seen, direction: False
         self.surround = theme.SURROUND
         self._isolated: int | None = None
         self._isolated_image: QImage | None = None
         self._open_slip: QMenu | None = None
         self._pressed: QPointF | None = None
         self._gesture = ""
-        self._grip: tuple[str, float] | None = None
+        self._lent = 0
+        self.overlays: list[Overlay] = []
+        self._holding: Overlay | None = None
+        #: Where the keyboard points in the picture, in [0, 1]; None until arrows have moved it.
+        self.reticle: QPointF | None = None
+        self.handles = Handles(session, bridge)
+        self.lay_over(self.handles)
+        self.part = PartOverlay(bridge)
+        self.lay_over(self.part)
+        self.acts.part_about = self.part.take_about
         self.setMinimumSize(480, 270)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
@@ -74,6 +90,11 @@ class PictureView(QWidget):
         bridge.progress.connect(self._progressed)
         session.changed.connect(self.update)
         session.chosen_changed.connect(self.update)
+
+    def lay_over(self, overlay: Overlay) -> None:
+        """Let something lie over the picture, above what lies there already."""
+        overlay.canvas = self
+        self.overlays.append(overlay)
 
     # -- geometry -------------------------------------------------------------------------------
 
@@ -102,8 +123,15 @@ class PictureView(QWidget):
         return QPointF(frame.left() + x, frame.top() + y)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._tell_area()
+
+    def give_height(self, height: int) -> None:
+        """Lend so many pixels of height for a while: the picture is shown smaller, and no ray is asked for."""
+        self._lent = height
+
+    def _tell_area(self) -> None:
         ratio = self.devicePixelRatioF()
-        self.bridge.set_area(int(self.width() * ratio), int(self.height() * ratio))
+        self.bridge.set_area(int(self.width() * ratio), int((self.height() + self._lent) * ratio))
 
     def reset_view(self) -> None:
         """The whole picture again."""
@@ -141,59 +169,7 @@ class PictureView(QWidget):
 
     def _receding(self, picture: NDArray[np.float32], inside: NDArray[np.bool_]) -> QImage:
         dimmed = np.where(inside[..., None], picture, picture * np.float32(0.06))
-        return as_image(self.bridge.table.show(dimmed, self.bridge.exposure()))
-
-    # -- handles --------------------------------------------------------------------------------
-
-    def _handled(self) -> Placed | Card | None:
-        """What of the chosen can be pulled: a lamp's shape, or a card; None for anything else."""
-        source = self.session.chosen_source
-        if source is not None:
-            return source.shape if isinstance(source.shape, Placed) else None
-        return self.session.chosen_card
-
-    def _handles(self) -> list[tuple[str, QPointF]]:
-        handled = self._handled()
-        found = []
-        if handled is None:
-            return []
-        for part in ("position", "aim"):
-            if part == "aim" and not (isinstance(handled, Card) or is_aimed(handled)):
-                continue
-            at = self.project(getattr(handled, part))
-            if at is not None:
-                found.append((part, at))
-        return found
-
-    def _handle_under(self, at: QPointF) -> str | None:
-        for part, where in self._handles():
-            if (where - at).manhattanLength() < HANDLE_REACH * 1.6:
-                return part
-        return None
-
-    def _drag_handle(self, at: QPointF) -> None:
-        """A lamp moves at its distance from its aim (a ball at that from the lens); an aim slides over what is seen."""
-        if self._grip is None:
-            return
-        part, depth = self._grip
-        x, y = self.to_picture(at)
-        camera = self.session.document.shot.seen_from
-        seen = self.bridge.seen_at(x, y) if part == "aim" else None
-        handled = self._handled()
-        # Any size of the frame's proportions will do for the ray.
-        width, height = self.frame().width(), self.frame().height()
-        origin, direction = camera.ray(x * width, y * height, width, height)
-        if part == "position" and (isinstance(handled, Placed) and is_aimed(handled)):
-            point = np.asarray(dragged(handled, origin, direction).position)
-        elif seen is not None:
-            point = seen.point
-        else:
-            point = origin + direction * (depth / float(direction @ camera.axes()[2]))
-        change = edits.change_card if isinstance(handled, Card) else edits.change_shape
-        document = change(self.session.document, self.session.chosen, **{part: tuple(point.tolist())})
-        self.session.edit(
-            "place of the lamp" if part == "position" else "aim", document, f"handle {part} {self.session.chosen}"
-        )
+        return self.bridge.screen.image(dimmed)
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -209,35 +185,41 @@ class PictureView(QWidget):
             and abs(event.position().x() - self._wipe_x()) < WIPE_REACH
         ):
             self._gesture = "wipe"
-        elif button == Qt.MouseButton.LeftButton and (part := self._handle_under(event.position())):
-            point = np.array(getattr(self._handled(), part))
-            depth = float(self.session.document.shot.seen_from.project(point, 1, 1)[2])
-            self._gesture, self._grip = "handle", (part, depth)
+        elif button == Qt.MouseButton.LeftButton and self._offered(event):
+            self._gesture = "overlay"
         elif button in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._gesture = "pan"
         elif modifiers & Qt.KeyboardModifier.ControlModifier:
             # Alt with the mouse belongs to the window manager.
             self._gesture = "orbit"
 
+    def _offered(self, event: QMouseEvent) -> bool:
+        """Whether something over the picture takes a press; the topmost is asked first."""
+        self._holding = next((o for o in reversed(self.overlays) if o.press(event)), None)
+        return self._holding is not None
+
+    def _pointer(self, at: QPointF) -> Qt.CursorShape:
+        if self.wiping and abs(at.x() - self._wipe_x()) < WIPE_REACH:
+            return Qt.CursorShape.SizeHorCursor
+        if self.session.is_open:
+            for overlay in reversed(self.overlays):
+                cursor = overlay.hover(at)
+                if cursor is not None:
+                    return cursor
+        return Qt.CursorShape.CrossCursor
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         at = event.position()
         if self._pressed is None:
-            over_handle = self.session.is_open and self._handle_under(at)
-            over_wipe = self.wiping and abs(at.x() - self._wipe_x()) < WIPE_REACH
-            cursor = (
-                Qt.CursorShape.SizeHorCursor
-                if over_wipe
-                else (Qt.CursorShape.SizeAllCursor if over_handle else Qt.CursorShape.CrossCursor)
-            )
-            self.setCursor(cursor)
+            self.setCursor(self._pointer(at))
             return
         delta = at - self._pressed
         if self._gesture == "wipe":
             frame = self.frame()
             self.wipe_at = min(max((at.x() - frame.left()) / frame.width(), 0.02), 0.98)
             self.update()
-        elif self._gesture == "handle":
-            self._drag_handle(at)
+        elif self._gesture == "overlay" and self._holding is not None:
+            self._holding.drag(event)
         elif self._gesture == "pan":
             self.offset += delta
             self._pressed = at
@@ -249,8 +231,11 @@ class PictureView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         pressed, self._pressed = self._pressed, None
         gesture, self._gesture = self._gesture, ""
+        if gesture == "overlay" and self._holding is not None:
+            self._holding.release(event)
+            self._holding = None
         self.session.seal()
-        if pressed is None or gesture in ("wipe", "handle", "orbit"):
+        if pressed is None or gesture in ("wipe", "overlay", "orbit"):
             return
         still = (event.position() - pressed).manhattanLength() < 4
         if still and event.button() == Qt.MouseButton.LeftButton and self.session.is_open:
@@ -284,12 +269,37 @@ class PictureView(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.take_ghost():
             return
+        if self.session.is_open and any(overlay.key(event) for overlay in reversed(self.overlays)):
+            return
         if event.key() in (Qt.Key.Key_Menu, Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._clicked(QPointF(self.width() / 2, self.height() / 2))
+            self._clicked(self.pointed_at())
+        elif event.key() in _ARROWS and not event.modifiers() & ~_FINE:
+            self._move_reticle(event)
         elif event.key() == Qt.Key.Key_Home:
+            self.reticle = None
             self.reset_view()
         else:
             super().keyPressEvent(event)
+
+    def pointed_at(self) -> QPointF:
+        """Widget position of the reticle: the picture's middle until arrows have moved it."""
+        at, frame = self.reticle or QPointF(0.5, 0.5), self.frame()
+        return QPointF(frame.left() + at.x() * frame.width(), frame.top() + at.y() * frame.height())
+
+    def _move_reticle(self, event: QKeyEvent) -> None:
+        step = RETICLE_STEP * (0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
+        along, down = _ARROWS[Qt.Key(event.key())]
+        at = self.reticle or QPointF(0.5, 0.5)
+        self.reticle = QPointF(min(max(at.x() + along * step, 0.0), 0.999), min(max(at.y() + down * step, 0.0), 0.999))
+        self.update()
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
+        super().focusOutEvent(event)
+        self.update()
 
     # -- acts on what is seen ---------------------------------------------------------------------
 
@@ -301,12 +311,19 @@ class PictureView(QWidget):
                 take(colour)
             return
         seen = self.bridge.seen_at(*self.to_picture(at))
-        if self.put_at(seen):
+        if self.put_at(seen, self._direction(at)):
             return
         slip = self.slip(at, seen)
         if slip is not None:
             self._open_slip = slip
             slip.popup(self.mapToGlobal(at.toPoint()))
+
+    def _direction(self, at: QPointF) -> NDArray[np.float64]:
+        """Where the lens looks at a position (3,)."""
+        x, y = self.to_picture(at)
+        width, height = self.bridge.size()
+        _origin, direction = self.session.document.shot.seen_from.ray(x * width, y * height, width, height)
+        return direction
 
     def slip(self, at: QPointF, seen: Seen | None) -> QMenu | None:
         """The slip of acts for a position in the picture."""
@@ -344,7 +361,7 @@ class PictureView(QWidget):
         image = self._isolated_image or self.bridge.image
         if self.show_before and self.before is not None:
             painter.drawImage(frame, self.before)
-            self._tag(painter, frame, "before")
+            tag(painter, frame, "before")
         elif not image.isNull():
             painter.drawImage(frame, image)
             if self.wiping and self.before is not None:
@@ -353,15 +370,26 @@ class PictureView(QWidget):
             painter.setPen(theme.qcolor(theme.DIM))
             painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.progress[0] or "black")
         if not self.show_before:
-            self._paint_handles(painter)
-            self._paint_ghost(painter)
+            for overlay in self.overlays:
+                overlay.paint(painter)
+            self._paint_reticle(painter)
             if self.session.proposal is not None:
-                self._tag(painter, frame, f"proposed: {self.session.proposal.label}. Return takes it, Esc leaves it")
+                tag(painter, frame, f"proposed: {self.session.proposal.label}. Return takes it, Esc leaves it")
             if not image.isNull() and self.bridge.shown_passes == 0:
-                self._tag(painter, frame, "preview")
+                tag(painter, frame, "preview")
         what, share = self.progress
         if what:
             painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))
+
+    def _paint_reticle(self, painter: QPainter) -> None:
+        if self.reticle is None or not self.hasFocus():
+            return
+        at = self.pointed_at()
+        for width, pen in ((3.0, theme.qcolor("#000000", 0.65)), (1.2, theme.qcolor(theme.TEXT))):
+            painter.setPen(QPen(pen, width))
+            for along, down in _ARROWS.values():
+                away = QPointF(along, down)
+                painter.drawLine(at + away * 4, at + away * 12)
 
     def _paint_wipe(self, painter: QPainter, frame: QRectF) -> None:
         x = self._wipe_x()
@@ -374,67 +402,4 @@ class PictureView(QWidget):
         painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
         painter.setPen(QPen(theme.qcolor(theme.TEXT), 1))
         painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
-        self._tag(painter, frame, "pin")
-
-    @staticmethod
-    def _tag(painter: QPainter, frame: QRectF, text: str) -> None:
-        painter.setFont(theme.font(theme.SMALL))
-        box = QRectF(frame.left() + 8, frame.top() + 8, painter.fontMetrics().horizontalAdvance(text) + 14, 18)
-        painter.fillRect(box, theme.qcolor("#000000", 0.55))
-        painter.setPen(theme.qcolor(theme.TEXT))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_handles(self, painter: QPainter) -> None:
-        source, card = self.session.chosen_source, self.session.chosen_card
-        if source is not None:
-            paint_handles(painter, dict(self._handles()), theme.qcolor(self.session.light_hex(source)))
-        elif card is not None:
-            self._paint_card(painter, card)
-            paint_handles(painter, dict(self._handles()), theme.qcolor(theme.TEXT))
-
-    def _paint_card(self, painter: QPainter, card: Card) -> None:
-        corners = [at for at in map(self.project, card.corners()) if at is not None]
-        if len(corners) == len(card.corners()):
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for width, pen in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT, 0.9))):
-                painter.setPen(QPen(pen, width))
-                painter.drawPolygon(QPolygonF(corners))
-
-    def _paint_ghost(self, painter: QPainter) -> None:
-        """A proposal, dashed, until it is taken or left."""
-        ghost = self.session.ghost
-        if ghost is None or not isinstance(ghost.shape, Placed):
-            return
-        at, aim = self.project(ghost.shape.position), self.project(ghost.shape.aim)
-        colour = theme.qcolor(self.session.light_hex(ghost))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for width, pen in ((3.4, theme.qcolor("#000000", 0.6)), (1.4, colour)):
-            painter.setPen(QPen(pen, width, Qt.PenStyle.DashLine))
-            if at is not None and aim is not None:
-                painter.drawLine(at, aim)
-            for spot, size in ((at, 9.0), (aim, 5.0)):
-                if spot is not None:
-                    painter.drawEllipse(spot, size, size)
-        self._tag(painter, self.frame(), f"{ghost.name} proposed: Return takes it, Esc leaves it")
-
-
-def paint_handles(painter: QPainter, handles: dict[str, QPointF], colour: QColor) -> None:
-    """Lines and dots of what is chosen, in its colour with a dark edge, legible on any picture."""
-    if not handles:
-        return
-    for width, pen in ((4.0, theme.qcolor("#000000", 0.65)), (1.6, colour)):
-        painter.setPen(QPen(pen, width))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if "position" in handles and "aim" in handles:
-            painter.drawLine(handles["position"], handles["aim"])
-        if "aim" in handles:
-            at = handles["aim"]
-            painter.drawEllipse(at, 6, 6)
-            painter.drawLine(at - QPointF(10, 0), at - QPointF(3, 0))
-            painter.drawLine(at + QPointF(3, 0), at + QPointF(10, 0))
-        if "position" in handles:
-            painter.drawEllipse(handles["position"], 6, 6)
-    if "position" in handles:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawEllipse(handles["position"], 3.2, 3.2)
+        tag(painter, frame, "pin")

@@ -22,8 +22,9 @@ from lunar_haze.core.solve.plan_light import light_on_ground
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.model import Source
-from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.plan_drawing import Drawing, draw
+from lunar_haze.ui.screen import as_image
 from lunar_haze.ui.session import Session
 
 #: Pixels of the plan from one point whose light is worked out to the next.
@@ -179,7 +180,7 @@ class PlanGround(QObject):
             if self.shows_light:
                 radiance = large * (0.08 + drawing.reflectance[..., None]) / math.pi
                 radiance *= 1.0 - 0.5 * drawing.covered[..., None]
-                lit = self._bridge.table.show(radiance.astype(np.float32), self._bridge.exposure())
+                lit = self._bridge.screen.table.show(radiance.astype(np.float32), self._bridge.exposure())
                 shade = 255.0 - (255.0 - 0.7 * shade) * (255.0 - lit[..., :3]) / 255.0
         if lines is not None:
             shade[lines] = 0.35 * shade[lines] + 0.65 * 215.0

@@ -61,6 +61,9 @@ class PlanHand:
         self._gesture = ("pan", "")
         if not self._session.is_open:
             return
+        if view.wants_line() and view.side == "above" and at.x() <= view.width() - STRIP:
+            self._gesture, view.line = ("line", ""), (at, at)
+            return
         chosen = self._session.chosen_source
         if at.x() > view.width() - STRIP:
             if abs(at.y() - view.height_mark(view.cut_m)) < REACH and view.side == "above":
@@ -86,6 +89,9 @@ class PlanHand:
         at, view = event.position(), self._view
         if part == "pan":
             view.pan(at - self._last)
+        elif part == "line":
+            view.line = self._pressed, at
+            view.update()
         elif part == "cut":
             view.set_cut(view.height_at(at.y()))
         elif part == "north":
@@ -105,8 +111,12 @@ class PlanHand:
 
     def release(self, event: QMouseEvent) -> bool:
         """Let go; whether it was a click."""
-        self._gesture = None
+        was, self._gesture = self._gesture, None
         self._session.seal()
+        if was == ("line", ""):
+            self._view.line = None
+            self._view.drawn_line(self._view.to_ground(self._pressed), self._view.to_ground(event.position()))
+            return False
         return (event.position() - self._pressed).manhattanLength() < STILL
 
     def _pull(self, part: str, source_id: str, at: QPointF, along: bool) -> None:

@@ -168,6 +168,11 @@ class PlanMarks:
         self.painter.drawLine(at, aim)
         self.painter.drawEllipse(at, 7, 7)
 
+    def line(self, start: QPointF, end: QPointF) -> None:
+        """The line that is being drawn."""
+        self.painter.setPen(QPen(theme.qcolor(theme.LIT), 1.6, Qt.PenStyle.DashLine))
+        self.painter.drawLine(start, end)
+
     def _cut(self, x: float) -> None:
         """Where the plan is cut: a flag on the strip that is pulled."""
         y = min(max(self.view.height_mark(self.view.cut_m), 1.0), self.view.height() - 1.0)

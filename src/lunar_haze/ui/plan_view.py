@@ -72,6 +72,10 @@ class PlanView(QWidget):
         self.rim = KeptDrawing()
         #: Puts what is being added at a point of the ground [m]; says whether anything is being added.
         self.put_on_ground: Callable[[float, float], bool] = lambda east, north: False
+        #: Whether the next drag draws a line, who gets its ends [m], and the one that is being drawn [px].
+        self.wants_line: Callable[[], bool] = lambda: False
+        self.drawn_line: Callable[[tuple[float, float], tuple[float, float]], None] = lambda start, end: None
+        self.line: tuple[QPointF, QPointF] | None = None
         self.setMinimumSize(200, 160)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -309,6 +313,8 @@ class PlanView(QWidget):
         marks.group()
         if self.session.ghost is not None:
             marks.ghost(self.session.ghost)
+        if self.line is not None:
+            marks.line(*self.line)
         if self.side == "above":
             marks.paths()
             marks.lobes()

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.readings.causes import Cause
 from lunar_haze.core.readings.levels import stops
 from lunar_haze.core.readings.palette import Swatch
@@ -26,6 +27,10 @@ from lunar_haze.core.readings.ratios import Ratios
 from lunar_haze.core.solve.settle import AskError, parse_ask
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import Balance
+from lunar_haze.ui.marker_overlay import Markers
+from lunar_haze.ui.markers_view import MarkersView
+from lunar_haze.ui.painting import Painting
+from lunar_haze.ui.painting_row import PaintingRow
 from lunar_haze.ui.session import Session
 
 #: Causes that are shown.
@@ -215,10 +220,11 @@ class ReadingsView(QScrollArea):
 
     pointed = Signal(object)
 
-    def __init__(self, session: Session, balance: Balance) -> None:
+    def __init__(self, session: Session, balance: Balance, markers: Markers, painting: Painting) -> None:
         super().__init__()
         self._session, self._balance = session, balance
         self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("readings")
         body = QWidget()
         self._rows = QVBoxLayout(body)
@@ -250,6 +256,10 @@ class ReadingsView(QScrollArea):
         self._sources.setHorizontalSpacing(8)
         self._sources.setVerticalSpacing(2)
         self._rows.addLayout(self._sources)
+        self.painting = PaintingRow(painting)
+        self._rows.addWidget(self.painting)
+        self.markers = MarkersView(markers, balance)
+        self._rows.addWidget(self.markers)
         self._source_rows: dict[str, tuple[QLabel, QLabel, QCheckBox]] = {}
         self._rows.addStretch(1)
         balance.renewed.connect(self.refresh)
@@ -274,7 +284,7 @@ class ReadingsView(QScrollArea):
         """Show the readings as they are now."""
         found = self._balance.readings
         self._empty.setVisible(found is None)
-        shown = (self.outline, self.levels, self.shows_ends, self.relation, self.strip)
+        shown = (self.outline, self.levels, self.shows_ends, self.relation, self.strip, self.painting)
         for widget in (*self.figures.values(), *shown):
             widget.setVisible(found is not None)
         if found is None:
@@ -310,7 +320,7 @@ class ReadingsView(QScrollArea):
             self._show_ends()
 
     def _show_ends(self) -> None:
-        shares = self._balance.shares
+        shares = self._balance.shown
         if shares is None or not self.shows_ends.isChecked():
             self.pointed.emit(None)
             return
@@ -319,7 +329,7 @@ class ReadingsView(QScrollArea):
         self.pointed.emit((light > latitude.high) | (light < latitude.low))
 
     def _show_causes(self, causes: tuple[Cause, ...]) -> None:
-        if [c.sentence for c in causes] == [c.sentence for c in self._shown_causes]:
+        if _lines(causes) == _lines(self._shown_causes):
             self._shown_causes = causes
             return
         self._shown_causes = causes
@@ -386,18 +396,27 @@ class ReadingsView(QScrollArea):
         if change is None:
             return
         self._lines: list[tuple[str, QCheckBox]] = []
-        names = {s.id: s.name for s in self._session.document.look.sources}
-        for source_id, move in sorted(change.dimmers, key=lambda line: -abs(line[1])):
-            self._add_line(source_id, f"{names.get(source_id, source_id)}  {move:+.2f} stops")
-        for source_id in change.mute:
-            self._add_line(source_id, f"{names.get(source_id, source_id)}  muted")
-        if change.exposure:
-            self._proposal.addWidget(QLabel(f"exposure {change.exposure:+.2f} stops"))
+        if isinstance(change, BalanceChange):
+            self._show_lines(change)
+        else:
+            self._proposal.addWidget(QLabel(change.label))
         buttons = QHBoxLayout()
         buttons.addWidget(self._button("take it", self._take))
         buttons.addWidget(self._button("leave it", self._balance.leave))
         buttons.addStretch(1)
         self._proposal.addLayout(buttons)
+
+    def _show_lines(self, change: BalanceChange) -> None:
+        names = {s.id: s.name for s in self._session.document.look.sources}
+        moves, warmer = dict(change.dimmers), dict(change.mireds)
+        for source_id in sorted(moves | warmer, key=lambda i: -abs(moves.get(i, 0.0))):
+            told = [f"{moves[source_id]:+.2f} stops"] if source_id in moves else []
+            told += [f"{warmer[source_id]:+.0f} mired"] if source_id in warmer else []
+            self._add_line(source_id, f"{names.get(source_id, source_id)}  {', '.join(told)}")
+        for source_id in change.mute:
+            self._add_line(source_id, f"{names.get(source_id, source_id)}  muted")
+        if change.exposure:
+            self._proposal.addWidget(QLabel(f"exposure {change.exposure:+.2f} stops"))
 
     def _add_line(self, source_id: str, text: str) -> None:
         box = QCheckBox(text)
@@ -408,6 +427,11 @@ class ReadingsView(QScrollArea):
 
     def _take(self) -> None:
         self._balance.take(tuple(source_id for source_id, box in self._lines if box.isChecked()))
+
+
+def _lines(causes: tuple[Cause, ...]) -> list[tuple[str, str]]:
+    """What is read of causes: the sentence, and what would help."""
+    return [(c.sentence, c.remedy.words if c.remedy is not None else "") for c in causes]
 
 
 def _clear(layout: QVBoxLayout | QGridLayout) -> None:

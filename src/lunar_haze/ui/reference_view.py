@@ -83,8 +83,12 @@ class ReferenceView(QWidget):
         self.exposure = QCheckBox("and exposure")
         self.exposure.setToolTip("let exposure move as well")
         self.exposure.setChecked(True)
+        self.colours = QCheckBox("and colours")
+        self.colours.setToolTip("let lamps become warmer or cooler, by 60 mired at the most")
+        self.colours.setChecked(True)
         second.addWidget(self.match_button)
         second.addWidget(self.exposure)
+        second.addWidget(self.colours)
         second.addStretch(1)
         rows.addLayout(second)
         self.words = QLabel("")
@@ -192,8 +196,9 @@ class ReferenceView(QWidget):
         self._busy, self._stop = True, False
         self.words.setText("matching ...")
         self._refresh()
-        table, pixels, held = self._bridge.table, self.reference.pixels, self._balance.locked
-        with_exposure = self.exposure.isChecked()
+        table, pixels, held = self._bridge.screen.table, self.reference.pixels, self._balance.locked
+        with_exposure, sources = self.exposure.isChecked(), self._session.document.look.sources
+        kelvins = {s.id: s.kelvin for s in sources if s.kelvin is not None} if self.colours.isChecked() else {}
 
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
             return table.show(picture, scale, dither=False)[..., 2::-1]
@@ -201,7 +206,8 @@ class ReferenceView(QWidget):
         def work() -> None:
             try:
                 try:
-                    self._matched.emit(match(shares, pixels, show, held, with_exposure, lambda: self._stop))
+                    found = match(shares, pixels, show, held, with_exposure, lambda: self._stop, kelvins)
+                    self._matched.emit(found)
                 except (ValueError, np.linalg.LinAlgError):
                     self._failed.emit("these two pictures cannot be matched")
             except RuntimeError:
@@ -218,5 +224,5 @@ class ReferenceView(QWidget):
             words += "; less sure of " + ", ".join(unsure[:4])
         self.words.setText(words)
         if not self._stop:
-            self._balance.propose(BalanceChange("match the reference", found.moves, (), found.exposure))
+            self._balance.propose(BalanceChange("match the reference", found.moves, (), found.exposure, found.mireds))
         self._refresh()

@@ -16,13 +16,13 @@ from PySide6.QtCore import QObject, Signal
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.balance import BalanceChange
+from lunar_haze.core.document.balance import Change
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document, Look
-from lunar_haze.core.document.rows import AIR, CAMERA
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
@@ -39,6 +39,7 @@ from lunar_haze.service.folders import demo_file
 from lunar_haze.ui.journal_keeper import JournalKeeper
 from lunar_haze.ui.light_colours import LightColours
 from lunar_haze.ui.recent import Recent
+from lunar_haze.ui.tried import Tried
 
 log = logging.getLogger(__name__)
 
@@ -68,13 +69,19 @@ class Session(QObject):
         self.place: Place | None = None
         self.place_spec: PlaceSpec | None = None
         self.chosen = ""
+        self._chosen_mask = (0, 0)
         self._chosen_bank = 0
+        self._chosen_mask = (0, 0)
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
         self.ghost: Source | None = None
-        self.proposal: BalanceChange | None = None
+        self.proposal: Change | None = None
         self.picking: Callable[[NDArray], None] | None = None
+        #: Numbers that wells were set to and rested at.
+        self.tried = Tried()
+        self.changed.connect(self.tried.moves_on)
+        self.opened.connect(self.tried.forget)
         self._index: RayIndex | None = None
         self._threads: list[threading.Thread] = []
         self.keeper = JournalKeeper(state_folder, lambda: self.document, self.run_thread)
@@ -105,7 +112,9 @@ class Session(QObject):
     @property
     def is_anything_chosen(self) -> bool:
         """Whether what is chosen is there."""
-        return self.chosen in (AIR, CAMERA, HAND_OFF) or self.chosen_source is not None or self.chosen_card is not None
+        if self.chosen in (AIR, CAMERA, FINISH, HAND_OFF):
+            return True
+        return self.chosen_source is not None or self.chosen_card is not None
 
     @property
     def chosen_card(self) -> Card | None:
@@ -131,7 +140,7 @@ class Session(QObject):
         self.ghost = proposal
         self.chosen_changed.emit()
 
-    def propose(self, change: BalanceChange | None) -> None:
+    def propose(self, change: Change | None) -> None:
         """Show another balance before it is taken, or none; it goes with the next edit."""
         if change != self.proposal:
             self.proposal = change
@@ -164,8 +173,22 @@ class Session(QObject):
         """Which of the air's banks its facets show: the last when that one has gone."""
         return max(min(self._chosen_bank, len(self.document.look.medium.banks) - 1), 0)
 
+    @property
+    def chosen_mask(self) -> tuple[int, int]:
+        """Which of the finish's masks its facets show, and which region of it."""
+        masks = self.document.look.finish.masks if self.is_open else ()
+        number = max(min(self._chosen_mask[0], len(masks) - 1), 0)
+        return number, max(min(self._chosen_mask[1], len(masks[number].regions) - 1), 0) if masks else 0
+
+    def choose_mask(self, number: int, region: int = 0) -> None:
+        """Show a mask among the facets of the finish."""
+        self._chosen_mask = (number, region)
+        self.choose(FINISH)
+        self.chosen_changed.emit()
+
     def choose_bank(self, number: int) -> None:
         """Show a bank of mist among the facets of the air."""
+        self._chosen_mask = (0, 0)
         self._chosen_bank = number
         self.choose(AIR)
         self.chosen_changed.emit()
@@ -443,6 +466,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Write what is pending and wait for what runs."""
+        self.tried.forget()
         self.keeper.flush()
         for thread in self._threads:
             thread.join(timeout=5.0)

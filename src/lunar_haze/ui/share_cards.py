@@ -1,14 +1,19 @@
-"""Cards of the share rail: a source, a folded group or the air, with the picture that it makes alone."""
+"""Cards of the share rail: a source, a folded group or the air, with the picture that it makes alone; the finish."""
 
 import math
 
+import attrs
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QWidget
 
+from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Group
-from lunar_haze.core.document.rows import AIR
+from lunar_haze.core.document.rows import AIR, FINISH
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.shelf import name_of
+from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.sources.model import Source
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
@@ -20,10 +25,19 @@ PICTURE_HEIGHT = 68
 PIXELS_PER_STOP = 24.0
 PIXELS_PER_KELVIN_STOP = 160.0
 DRAG_START = 4
+_SMOOTH = Qt.TransformationMode.SmoothTransformation
+_TIP = (
+    "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
+    "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order; arrows do the same"
+)
+_TIPS = {
+    AIR: "what the mist alone adds",
+    FINISH: "everything after light: glow, white balance, grade, view, grain; N mutes it",
+}
 
 
 class Card(QWidget):
-    """One source, or the air. Drag up and down for stops, left and right for warmth."""
+    """One source, the air or the finish. Drag up and down for stops, left and right for warmth."""
 
     chosen = Signal(str)
     #: Another card is to stand where this one was let go of: (what, horizontal position in the row).
@@ -38,22 +52,14 @@ class Card(QWidget):
         self._axis = ""
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        tip = (
-            "what the mist alone adds"
-            if what == AIR
-            else (
-                "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
-                "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order; arrows do the same"
-            )
-        )
-        self.setToolTip(tip)
+        self.setToolTip(_TIPS.get(what, _TIP))
         self.name_itself()
 
     def name_itself(self) -> None:
         """Tell what it is to those who cannot see it."""
         source = self.source
         if source is None:
-            self.setAccessibleName("air")
+            self.setAccessibleName(self.what)
             return
         state = "muted, " if source.muted else "alone, " if source.alone else ""
         role = f"{source.role}, " if source.role else ""
@@ -66,10 +72,13 @@ class Card(QWidget):
     def renew(self) -> None:
         """Make the card's picture again."""
         self.name_itself()
-        is_air = self.what == AIR
-        image = air_picture(self.bridge, CARD_WIDTH) if is_air else share_picture(self.bridge, [self.what], CARD_WIDTH)
-        if image is not None or is_air:
-            self.image = image
+        if self.what == FINISH:
+            whole = self.bridge.image
+            self.image = None if whole.isNull() else whole.scaledToWidth(CARD_WIDTH, _SMOOTH)
+        elif self.what == AIR:
+            self.image = air_picture(self.bridge, CARD_WIDTH)
+        else:
+            self.image = share_picture(self.bridge, [self.what], CARD_WIDTH) or self.image
         self.update()
 
     # -- hand -----------------------------------------------------------------------------------
@@ -79,8 +88,9 @@ class Card(QWidget):
             self._pressed = event.position()
             self._axis = "place" if event.modifiers() & Qt.KeyboardModifier.ControlModifier else ""
             self.chosen.emit(self.what)
-        elif event.button() == Qt.MouseButton.RightButton:
-            self.asked.emit(self.what, event.globalPosition().toPoint())
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        self.asked.emit(self.what, event.globalPos())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         source = self.source
@@ -146,11 +156,11 @@ class Card(QWidget):
         painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
         source = self.source
         look = self.session.document.look
-        active = source is None or source.id in look.active()
+        active = not look.finish.muted if self.what == FINISH else source is None or source.id in look.active()
         paint_share(painter, self.image, active)
         if source is not None:
             paint_mark(painter, look.group(source.group))
-        name = "air" if source is None else source.name
+        name = self.what if source is None else source.name
         painter.setFont(theme.font())
         painter.setPen(theme.qcolor(theme.TEXT if active else theme.DIM))
         metrics = painter.fontMetrics()
@@ -175,8 +185,7 @@ class Card(QWidget):
         else:
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
-            seen = look.medium.visibility_m
-            text = "clear" if look.medium.is_clear or math.isinf(seen) else f"visibility {seen:,.0f} m"
+            text = _finish_words(look.finish) if self.what == FINISH else _air_words(look.medium)
             painter.drawText(QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14), Qt.AlignmentFlag.AlignVCenter, text)
         if self.session.chosen == self.what:
             painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
@@ -184,6 +193,19 @@ class Card(QWidget):
         elif self.hasFocus():
             painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 1))
             painter.drawRect(QRectF(0.5, 0.5, CARD_WIDTH - 1, CARD_HEIGHT - 1))
+
+
+def _air_words(medium: Medium) -> str:
+    clear = medium.is_clear or math.isinf(medium.visibility_m)
+    return "clear" if clear else f"visibility {medium.visibility_m:,.0f} m"
+
+
+def _finish_words(finish: Finish) -> str:
+    if finish.muted:
+        return "muted"
+    return name_of(finish) or (
+        finish.view if attrs.evolve(finish, view=USUAL_VIEW) == Finish() else f"own, {finish.view}"
+    )
 
 
 class GroupCard(QWidget):

@@ -8,7 +8,8 @@ from PySide6.QtGui import QImage
 
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.mix import share_of
-from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.screen import as_image
 
 
 def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> QImage | None:
@@ -40,5 +41,5 @@ def _small(bridge: RenderBridge, parts: list[NDArray[np.float32]], width: int) -
         return None
     # Made small after it is made for the screen: a grain far brighter than white is then one white dot among
     # many, where before it would outweigh them all.
-    shown = as_image(bridge.table.show(np.sum(parts, 0), bridge.exposure()))
+    shown = as_image(bridge.screen.table.show(np.sum(parts, 0), bridge.exposure()))
     return shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)

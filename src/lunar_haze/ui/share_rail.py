@@ -1,11 +1,11 @@
 """The share rail: one card a source with the picture it makes alone; the row is a sum."""
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QAction, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.rows import AIR
+from lunar_haze.core.document.rows import AIR, FINISH
 from lunar_haze.core.solve.delivered import contribution_order
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.model import ROLES, Source
@@ -22,7 +22,7 @@ SHOWN_AFTER_MS = 30
 
 
 class ShareRail(QScrollArea):
-    """The row of cards, in the order of the look's sources, the air last."""
+    """The row of cards, in the order of the look's sources, then the air, the finish last."""
 
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
@@ -30,6 +30,8 @@ class ShareRail(QScrollArea):
         self.cards: dict[str, Card | GroupCard] = {}
         self.sort, self.only_role, self.left_out = "hand", "", 0
         self._by_worth: list[str] = []
+        #: What is done to the source that is chosen, muting first; the window knows the acts.
+        self.acts: list[QAction] = []
         self._more = QLabel()
         self._more.setProperty("quiet", True)
         self._row = QWidget()
@@ -51,7 +53,10 @@ class ShareRail(QScrollArea):
         self._showing = QTimer(self, singleShot=True, interval=SHOWN_AFTER_MS)
         self._showing.timeout.connect(self._show_chosen)
         session.chosen_changed.connect(self._showing.start)
+        # Cards that came or went have another row: what was in sight may not be any longer.
+        self.horizontalScrollBar().rangeChanged.connect(self._showing.start)
         bridge.refined.connect(self._all_due)
+        bridge.picture_changed.connect(lambda: self._make_due(FINISH))
         self._seen: tuple = ()
 
     def _show_chosen(self) -> None:
@@ -69,7 +74,7 @@ class ShareRail(QScrollArea):
         return super().eventFilter(watched, event)
 
     def _order(self) -> list[str]:
-        """What has a card, in order: sources by their ids, folded groups by GROUP and their name, the air last."""
+        """What has a card, in order: sources by id, folded groups by GROUP and name, then air and finish."""
         look = self.session.document.look
         folded = {g.name for g in look.groups if g.folded}
         order: list[str] = []
@@ -81,7 +86,7 @@ class ShareRail(QScrollArea):
                 order.append(what)
         # Thousands of cards would hold up the window: the rest is reached by role, group and plan.
         self.left_out = max(len(order) - MOST_CARDS, 0)
-        return [*order[:MOST_CARDS], AIR]
+        return [*order[:MOST_CARDS], AIR, FINISH]
 
     def _sorted(self, sources: tuple[Source, ...]) -> list[Source]:
         if self.sort == "role":
@@ -107,11 +112,15 @@ class ShareRail(QScrollArea):
         self._changed()
 
     def _ask(self, what: str, at: QPoint) -> None:
+        self.session.choose(what)
         self.menu_of(what).popup(at)
 
     def menu_of(self, what: str) -> QMenu:
-        """Groups of one card's source, and the order of all cards."""
+        """What can be done to one card's source, its groups, and the order of all cards."""
         menu = QMenu(self)
+        if what != AIR and not what.startswith(GROUP):
+            menu.addActions(self.acts[:1] if what == FINISH else self.acts)
+            menu.addSeparator()
         look = self.session.document.look
         source = look.source(what)
         if source is not None:

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.document.model import Look
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.plan.frames import view_of
 from lunar_haze.core.plan.shares import shares_of
@@ -18,8 +19,8 @@ class SharesFeed:
         self._session, self._bridge = session, bridge
         self._small: dict[tuple[str, int, int], tuple[NDArray[np.float32], NDArray[np.float32]]] = {}
 
-    def shares(self) -> Shares | None:
-        """The shares of the look as it is; None until every active source has a layer."""
+    def shares(self, look: Look) -> Shares | None:
+        """The shares of a look of the shot on screen; None until every active source has a layer."""
         session, bridge = self._session, self._bridge
         spec = session.place_spec
         if not session.is_open or spec is None or bridge.picture is None:
@@ -39,6 +40,6 @@ class SharesFeed:
 
         document = session.document
         view = view_of(document.shot, bridge.size())
-        found = shares_of(document.look, view, spec.key, small, bridge.subject_mask(step))
+        found = shares_of(look, view, spec.key, small, bridge.subject_mask(step))
         self._small = used
         return found

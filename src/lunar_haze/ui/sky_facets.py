@@ -8,12 +8,12 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QFileDialog, QLabel
+from PySide6.QtWidgets import QLabel
 
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.photographs import sun_of_panorama, with_photograph
+from lunar_haze.core.document.photographs import sun_of_panorama
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.model import (
     CLOUDS,
@@ -26,11 +26,10 @@ from lunar_haze.core.sky.model import (
     Weather,
     sky_kind_of,
 )
-from lunar_haze.core.sky.panorama import file_digest, lobe_bearing, lobe_in, lobe_light, read_panorama
+from lunar_haze.core.sky.panorama import lobe_bearing, lobe_in, lobe_light
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.column import Column
-
-_PANORAMAS = "Panoramas (*.exr *.hdr *.png *.jpg *.jpeg *.tif *.tiff)"
+from lunar_haze.ui.photographed_sky import ask_photograph, lay_photograph
 
 
 class SkyFacets:
@@ -253,26 +252,14 @@ class SkyFacets:
     # -- panorama -------------------------------------------------------------------------------
 
     def _ask_panorama(self) -> None:
-        folder = str(self._session.path.parent) if self._session.path else str(Path.home())
-        name, _kind = QFileDialog.getOpenFileName(self._column.window(), "a photographed sky", folder, _PANORAMAS)
-        if name:
-            self.use_panorama(Path(name))
+        path = ask_photograph(self._session, self._column.window())
+        if path is not None:
+            self.use_panorama(path)
 
     def use_panorama(self, path: Path) -> None:
-        """Let a photograph stand as this sky; what is odd about it is told."""
-        try:
-            photograph = read_panorama(path)
-        except SkyError as error:
-            self._session.said.emit(str(error), True)
+        """Let a photograph stand as this sky."""
+        if not lay_photograph(self._session, path, self._id):
             self._column.refresh()
-            return
-        dome = Panorama(str(path.resolve()), file_digest(path), photograph.encoding)
-        document = self._session.document
-        sources = with_photograph(document.look.sources, self._id, dome, photograph.level_lx)
-        self._session.act("a photographed sky", edits.change_look(document, sources=sources))
-        for remark in photograph.remarks:
-            self._session.said.emit(f"{path.name}: {remark}", True)
-        self._session.said.emit(f"{path.name}: {photograph.level_remark}", False)
 
     def _fill_panorama(self) -> None:
         def dome() -> Panorama:

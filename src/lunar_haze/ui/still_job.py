@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.handoff.deliver import deliver, source_layers
-from lunar_haze.core.layers.model import PlaceSpec
+from lunar_haze.core.handoff.mask_scene import under_masks
+from lunar_haze.core.layers.model import Part, PlaceSpec
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
@@ -36,11 +37,12 @@ class StillJob(QObject):
         backend: RenderBackend | None = None,
         layers: bool = True,
         denoise: bool = True,
+        part: Part | None = None,
     ) -> None:
         super().__init__()
         self._path, self._place, self._shot, self._look = path, place, shot, look
         self._size, self._passes, self._bits, self._backend = size, passes, bits, backend
-        self._layers, self._denoise = layers, denoise
+        self._layers, self._denoise, self._part = layers, denoise, part
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="still", daemon=True)
 
@@ -67,7 +69,16 @@ class StillJob(QObject):
     def _work(self) -> tuple[str, bool]:
         with_layers = self._layers and self._path.suffix.lower() == ".exr"
         request = frame_request(
-            1, self._place, self._shot, self._look, self._size, self._passes, self._denoise, live=False
+            1,
+            self._place,
+            self._shot,
+            self._look,
+            self._size,
+            self._passes,
+            self._denoise,
+            live=False,
+            part=self._part,
+            part_alone=self._part is not None,
         )
         still = compute(
             request, lambda _what, done, total: self._advance(done, total), self._stop.is_set, self._backend
@@ -75,8 +86,22 @@ class StillJob(QObject):
         if still is None:
             return "the still was stopped; nothing was written", False
         layers = source_layers(self._look, request.view, self._place.key, still.layers) if with_layers else {}
-        deliver(self._path, self._shot, self._look, still.beauty, still.clean, layers, self._bits)
-        return f"wrote {self._path}", False
+        masked = under_masks(
+            self._look, self._shot, request.view, self._place, still.beauty, still.seen, still.layers
+        )  # fmt: skip
+        made = deliver(
+            self._path,
+            self._shot,
+            self._look,
+            still.beauty,
+            still.clean,
+            layers,
+            self._bits,
+            self._part,
+            masked=masked,
+        )
+        beside = f", and beside it {' and '.join(p.name for p in made[1:])}" if len(made) > 1 else ""
+        return f"wrote {self._path}{beside}", False
 
     def _advance(self, done: int, total: int) -> None:
         try:

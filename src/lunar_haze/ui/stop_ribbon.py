@@ -1,18 +1,35 @@
 """The stop ribbon: the picture's light in whole stops round the exposure, one cell a stop."""
 
+import math
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPolygonF,
+)
+from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.colour.ottosson2020 import oklab_to_acescg
+from lunar_haze.core.colour.spaces import acescg_to_hex, luminance
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import RIBBON_HIGH, RIBBON_LOW, Ribbon, ribbon
-from lunar_haze.core.readings.levels import waveform
+from lunar_haze.core.picture.views import FALSE_COLOUR, FALSE_COLOURS, USUAL_VIEW, false_step
+from lunar_haze.core.readings.levels import Latitude, waveform
+from lunar_haze.core.readings.palette import hue_circle
+from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.ui import theme
-from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.screen import as_image
 from lunar_haze.ui.session import Session
 
 EDGE_CELL = 84
@@ -26,16 +43,18 @@ class StopRibbon(QWidget):
     """Pointing at a cell shows where in the picture that stop lies: ``pointed`` (stop, or None).
 
     Two handles mark what the camera holds (the shot's latitude). A double click, or Space, opens it upwards: the
-    picture's light in stops, column by column.
+    picture's light in stops, column by column, and its hues round grey. ``opened`` tells how much higher it is [px].
     """
 
     pointed = Signal(object)
+    opened = Signal(int)
 
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session, self.bridge = session, bridge
         self.reading: Ribbon | None = None
         self.waveform: QImage | None = None
+        self.circle: QImage | None = None
         self._under: int | None = None
         self._held: str | None = None
         self.is_open = False
@@ -59,11 +78,16 @@ class StopRibbon(QWidget):
         self.reading = ribbon(picture, scale)
         if self.is_open:
             self.waveform = _as_picture(waveform(luminance(picture), scale, ROWS, WAVE_LOW, WAVE_HIGH))
+            screen = self.bridge.screen.table.show(np.ascontiguousarray(picture[::2, ::2]), scale, dither=False)[
+                ..., 2::-1
+            ]
+            self.circle = _as_picture(np.minimum(hue_circle(screen_lab(screen)) * 8.0, 1.0))
         self.update()
 
     def toggle(self) -> None:
         """Open the waveform over the ribbon, or close it."""
         self.is_open = not self.is_open
+        self.opened.emit(OPEN - CLOSED if self.is_open else 0)
         self.setFixedHeight(OPEN if self.is_open else CLOSED)
         self._read()
 
@@ -101,6 +125,8 @@ class StopRibbon(QWidget):
     # -- hand -----------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         at = event.position()
         near = {end: abs(x - at.x()) for end, x in self.handles().items()}
         end = min(near, key=lambda e: near[e], default="")
@@ -121,6 +147,29 @@ class StopRibbon(QWidget):
         if self._held is not None:
             self._held = None
             self.session.seal()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        if self.session.is_open:
+            self.menu().popup(event.globalPos())
+
+    def menu(self) -> QMenu:
+        """The waveform, false colour in the picture, and what the camera usually holds."""
+        menu = QMenu(self)
+        menu.addAction("close the waveform" if self.is_open else "open the waveform", self.toggle)
+        shown = menu.addAction("false colour in the picture", self._toggle_false_colour)
+        shown.setCheckable(True)
+        shown.setChecked(self._in_false_colour)
+        usual = Latitude()
+        words = f"latitude as usual: {usual.low:+g} to {usual.high:+g} stops"
+        menu.addAction(words, lambda: self._change_latitude(usual))
+        return menu
+
+    def _toggle_false_colour(self) -> None:
+        view = USUAL_VIEW if self._in_false_colour else FALSE_COLOUR
+        self.session.act(f"view: {view}", edits.change_finish(self.session.document, view=view))
+
+    def _change_latitude(self, latitude: Latitude) -> None:
+        self.session.act("latitude of the camera", edits.change_shot(self.session.document, latitude=latitude))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self.toggle()
@@ -149,15 +198,18 @@ class StopRibbon(QWidget):
         painter.setFont(theme.font(theme.SMALL))
         if self.is_open:
             self._paint_waveform(painter)
+            self._paint_circle(painter)
         for stop, cell in self._cells():
             painter.fillRect(cell, theme.qcolor(theme.WELL))
             if self.reading is not None:
                 share = float(self.reading.cells[stop - RIBBON_LOW])
                 # The label keeps the upper half to itself.
                 height = (cell.height() - 12) * min(share / 0.3, 1.0)
-                grey = int(min(max(118 * 2.0 ** (stop * 0.32), 44), 236))
                 fill = QRectF(cell.left(), cell.bottom() - height, cell.width(), height)
-                painter.fillRect(fill, theme.qcolor(f"#{grey:02x}{grey:02x}{grey:02x}"))
+                painter.fillRect(fill, self._colour_of(stop))
+            if self._in_false_colour:
+                # The key to the picture's colours.
+                painter.fillRect(QRectF(cell.left(), cell.top(), cell.width(), 3), self._colour_of(stop))
             lit = stop == self._under
             painter.setPen(theme.qcolor(theme.LIT if lit else theme.TEXT if stop == 0 else theme.DIM))
             painter.drawText(
@@ -174,6 +226,17 @@ class StopRibbon(QWidget):
                 shown = f"{text} {share:.0%}" if share >= 0.005 else text
                 painter.drawText(area, align | Qt.AlignmentFlag.AlignVCenter, shown)
         self._paint_handles(painter)
+
+    @property
+    def _in_false_colour(self) -> bool:
+        return self.session.is_open and self.session.shown_look.finish.in_force.view == FALSE_COLOUR
+
+    def _colour_of(self, stop: int) -> QColor:
+        """What stands for a stop: a grey, or the picture's own colour of it while that is shown in false colour."""
+        if self._in_false_colour:
+            return QColor(*(int(part) for part in FALSE_COLOURS[false_step(np.array(stop))]))
+        grey = int(min(max(118 * 2.0 ** (stop * 0.32), 44), 236))
+        return QColor(grey, grey, grey)
 
     def _paint_handles(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
@@ -202,6 +265,27 @@ class StopRibbon(QWidget):
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                 "grey" if stop == 0 else f"{stop:+d}",
             )
+
+    def _paint_circle(self, painter: QPainter) -> None:
+        side = float(EDGE_CELL - 8)
+        area = QRectF(self.width() - EDGE_CELL + 4, (self.height() - CLOSED - side) / 2, side, side)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(theme.qcolor(theme.EDGE))
+        painter.setBrush(theme.qcolor("#000000"))
+        painter.drawEllipse(area)
+        if self.circle is not None:
+            painter.save()
+            inside = QPainterPath()
+            inside.addEllipse(area)
+            painter.setClipPath(inside)
+            painter.drawImage(area, self.circle)
+            painter.restore()
+        painter.setPen(Qt.PenStyle.NoPen)
+        middle, radius = area.center(), side / 2
+        for hue_deg in range(0, 360, 60):
+            a, b = math.cos(math.radians(hue_deg)), math.sin(math.radians(hue_deg))
+            painter.setBrush(QColor(acescg_to_hex(oklab_to_acescg(np.array([0.7, 0.12 * a, 0.12 * b])))))
+            painter.drawEllipse(middle + QPointF(a, -b) * (radius - 1), 3.0, 3.0)
 
 
 def _as_picture(counts: NDArray[np.float32]) -> QImage:

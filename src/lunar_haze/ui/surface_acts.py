@@ -11,8 +11,11 @@ from PySide6.QtWidgets import QMenu, QWidget
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.exposure import placed_at
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import HazeError
+from lunar_haze.core.finish.model import Region
+from lunar_haze.core.finish.white_balance import white_of
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
 from lunar_haze.core.solve.openings import Opening, filling_panel, gap_along, helper_beam, opening_at
@@ -29,10 +32,13 @@ from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.mask_facets import add_mask
 from lunar_haze.ui.session import Session
 
 #: How far a new lamp stands off the surface it was put on, and a new card [m].
 STAND_OFF_M, CARD_OFF_M = 0.4, 0.8
+#: A source whose dimmer stands lower than this is off.
+OFF_STOPS = -12.0
 CARDS = {
     "a dark flag": Card("", "flag"),
     "a bounce card": Card("", "bounce card", reflectance=(0.85, 0.85, 0.85)),
@@ -47,6 +53,10 @@ class SurfaceActs:
         self, session: Session, bridge: RenderBridge, to_picture: Callable[[QPointF], tuple[float, float]]
     ) -> None:
         self.session, self.bridge, self._to_picture = session, bridge, to_picture
+        #: Lets the part of the frame about a place go ahead of the rest.
+        self.part_about: Callable[[float, float], None] = lambda x, y: None
+        #: Puts a marker on what is seen.
+        self.mark: Callable[[Seen], None] = lambda seen: None
 
     def slip(self, parent: QWidget, at: QPointF, seen: Seen | None) -> QMenu | None:
         """The slip of acts for a position in the picture."""
@@ -88,15 +98,24 @@ class SurfaceActs:
             )
         menu.addSeparator()
         menu.addAction("a bank of mist here", lambda: self.bank(seen))
-        menu.addAction("fill this room with mist", lambda: self.fill_room(seen))
+        room = self._room_of(seen)
+        if room is not None:
+            menu.addAction("fill this room with mist", lambda: self.session.add_bank(room))
         menu.addAction("let mist begin here", lambda: self.begin_mist(seen))
         menu.addSeparator()
         self._fill_gap(menu, at)
         menu.addAction("read here", lambda: self.read_at(at))
+        menu.addAction("refine this part of the frame first", lambda: self.part_about(*self._to_picture(at)))
+        menu.addAction("a marker here", lambda: self.mark(seen))
+        expose = menu.addMenu("expose for this")
+        for stops, words in ((0.0, "on mid grey"), (2.0, "two stops over grey"), (-2.0, "two stops under grey")):
+            expose.addAction(words, lambda s=stops, w=words: self.expose(at, s, w))
+        menu.addAction("make this neutral", lambda: self.neutral(at))
         menu.addAction("focus here", lambda: self.focus(seen))
         if self.session.place is not None:
             name = self.session.place.objects[seen.object]
             menu.addAction(f"make {name} the subject", lambda: self._make_subject(seen))
+            menu.addAction(f"mask {name}", lambda: add_mask(self.session, name, Region("objects", objects=(name,))))
             if chosen is not None:
                 touched = not chosen.linking.excludes(name)
                 words = f"keep {chosen.name} off {name}" if touched else f"let {chosen.name} light {name}"
@@ -221,6 +240,11 @@ class SurfaceActs:
         )
         fixture_name = place.objects[seen.object]
         document = edits.put_in_group(edits.add_source(self.session.document, lamp), lamp.id, fixture_name)
+        if glow is not None and (glow.muted or glow.dimmer_stops < OFF_STOPS):
+            # Who asks for a lamp wants light: a fixture that is off is switched on with it.
+            document = edits.change_source(document, glow.id, muted=False, dimmer_stops=0.0)
+            document = edits.change_source(document, lamp.id, dimmer_stops=0.0)
+            self.session.said.emit(f"{fixture_name} was off: lamp and glow are at +0.0 stops now", False)
         if glow is not None:
             # Fixture and lamp are dimmed, muted and copied as one.
             document = edits.put_in_group(document, glow.id, fixture_name)
@@ -295,14 +319,12 @@ class SurfaceActs:
         centre = seen.point + np.array([0.0, 0.0, size[2] / 4])
         self.session.add_bank(Bank("bank", centre=as_vec(centre), size=as_vec(np.array(size))))
 
-    def fill_room(self, seen: Seen) -> None:
-        """Fill the room that the place lies in with mist."""
+    def _room_of(self, seen: Seen) -> Bank | None:
+        """Mist that fills the room that a place lies in; None out of doors."""
         try:
-            bank = room_about(self.session.index(), seen.point + seen.normal * STAND_OFF_M)
-        except HazeError as error:
-            self.session.said.emit(str(error), False)
-            return
-        self.session.add_bank(bank)
+            return room_about(self.session.index(), seen.point + seen.normal * STAND_OFF_M)
+        except HazeError:
+            return None
 
     def begin_mist(self, seen: Seen) -> None:
         """Let the mist begin at the place, and none be nearer to the lens."""
@@ -372,3 +394,24 @@ class SurfaceActs:
         light = max(float(luminance(pixel)), 0.0)
         ev = ev100_of_luminance(light) if light > 0 else float("-inf")
         self.session.said.emit(f"{format_quantity(light, 'cd/m2')}, EV {ev:.1f}, {stops:+.1f} stops from grey", False)
+
+    def expose(self, at: QPointF, stops: float, words: str) -> None:
+        """Expose so that the light under a position lies so many stops over mid grey."""
+        pixel = self.colour_at(at)
+        light = 0.0 if pixel is None else float(luminance(pixel))
+        if light <= 0:
+            self.session.said.emit("there is no light here to expose for", False)
+            return
+        self.session.act(f"expose for this: {words}", placed_at(self.session.document, light, stops))
+
+    def neutral(self, at: QPointF) -> None:
+        """Balance the finish's white so that the light under a position is drawn grey."""
+        pixel = self.colour_at(at)
+        if pixel is None or not float(luminance(pixel)) > 0:
+            self.session.said.emit("there is no light here to make neutral", False)
+            return
+        white = white_of(pixel)
+        self.session.act("make this neutral", edits.change_finish(self.session.document, white=white))
+        self.session.said.emit(
+            f"white balance: {format_quantity(white.kelvin, 'K')}, tint {white.tint_duv:+.3f}", False
+        )

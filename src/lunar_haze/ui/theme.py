@@ -56,6 +56,10 @@ QScrollArea {{ border: none; }}
 QScrollBar:vertical {{ background: {PANEL}; width: 8px; }}
 QScrollBar:horizontal {{ background: {PANEL}; height: 6px; }}
 QScrollBar::handle {{ background: {EDGE}; min-height: 24px; min-width: 24px; }}
+QSlider::groove:horizontal {{ background: {WELL}; height: 4px; border: 1px solid {EDGE}; }}
+QSlider::sub-page:horizontal {{ background: {LIT}; }}
+QSlider::handle:horizontal {{ background: {TEXT}; width: 8px; margin: -6px 0; }}
+QSlider:focus {{ border: 1px solid {CHOSEN}; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QLabel[quiet="true"] {{ color: {DIM}; font-size: {SMALL}px; }}
 QLabel[title="true"] {{ font-size: {TITLE}px; font-weight: bold; }}

@@ -10,7 +10,8 @@ from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.solve.variations import Variation, variations
 from lunar_haze.ui.balance import Balance
-from lunar_haze.ui.bridge import RenderBridge, as_image
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.screen import as_image
 from lunar_haze.ui.session import Session
 
 COLUMNS, COUNT = 3, 9
@@ -76,7 +77,7 @@ class VariationsView(QWidget):
             return
         self._busy = True
         self._seed += 1
-        seed, table, held = self._seed, self._bridge.table, self._balance.locked
+        seed, table, held = self._seed, self._bridge.screen.table, self._balance.locked
 
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
             return table.show(picture, scale, dither=False)[..., 2::-1]
@@ -98,7 +99,7 @@ class VariationsView(QWidget):
             cell.setVisible(n < len(found))
             if n < len(found):
                 picture = shares.mixed(dict(found[n].moves)).picture
-                image = as_image(self._bridge.table.show(picture, shares.scale))
+                image = as_image(self._bridge.screen.table.show(picture, shares.scale))
                 cell.setIcon(QIcon(QPixmap.fromImage(image)))
                 cell.setText(_folded(found[n].words))
                 cell.setToolTip(found[n].words)

@@ -6,27 +6,34 @@ refused stays open and says why. Qt asks the widget that has the keyboard first 
 """
 
 import math
+from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
+    QHelpEvent,
     QHideEvent,
+    QIcon,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPixmap,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui import theme
+from lunar_haze.ui.tried import TriedNumber
 
 DRAG_PIXELS_PER_RANGE = 240.0
 DRAG_START = 3
+#: How high over the lower edge a hand still has hold of a tick [px].
+TICK_REACH = 8
 _STEPS = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
 
 
@@ -105,11 +112,16 @@ class Well(QWidget):
         self.low, self.high, self.reset_value = low, high, reset
         self.ratio = ratio
         self.floor, self.ceiling = floor, ceiling
+        #: Whether it shows whole numbers only.
+        self.whole = False
         #: What stands for a value without end.
         self.endless = endless
         #: What stands for zero where that is a case of its own.
         self.zero = zero
         self.value = reset
+        #: Numbers that were tried here, and how one is kept by hand.
+        self.tried: Callable[[], tuple[TriedNumber, ...]] = lambda: ()
+        self.keep: Callable[[], None] | None = None
         self._pressed: QPointF | None = None
         self._dragging = False
         self._editor: _Line | None = None
@@ -125,7 +137,7 @@ class Well(QWidget):
     @classmethod
     def of(cls, row: Row) -> "Well":
         """The well of a row."""
-        return cls(
+        made = cls(
             row.label,
             row.unit,
             row.low,
@@ -138,6 +150,8 @@ class Well(QWidget):
             row.endless or "no end",
             row.zero,
         )
+        made.whole = row.whole
+        return made
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(220, 24)
@@ -184,8 +198,11 @@ class Well(QWidget):
         if self._pressed is None:
             return
         dragged, self._pressed, self._dragging = self._dragging, None, False
+        tick = self._tick_at(event.position())
         if dragged:
             self.settled.emit()
+        elif tick is not None:
+            self._take(tick.value)
         else:
             self.edit()
 
@@ -206,6 +223,11 @@ class Well(QWidget):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _is_mine(event):
             event.accept()
             return True
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            tick = self._tick_at(QPointF(event.pos()))
+            if tick is not None:
+                QToolTip.showText(event.globalPos(), f"{self._shown(tick.value)}<br>{tick.tip}", self)
+                return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
@@ -224,7 +246,30 @@ class Well(QWidget):
         menu.addAction("copy", lambda: QApplication.clipboard().setText(exact_quantity(self.value, self.unit)))
         menu.addAction("paste", lambda: self.type_in(QApplication.clipboard().text()))
         menu.addAction(f"reset to {self._shown(self.reset_value)}", self.reset)
+        if self.keep is not None:
+            menu.addAction("keep this number", self.keep)
+        tried = self.tried()
+        if tried:
+            numbers = menu.addMenu("numbers tried")
+            for one in tried:
+                picture = QIcon(QPixmap.fromImage(one.picture))
+                numbers.addAction(picture, self._shown(one.value), lambda v=one.value: self._take(v))
         menu.popup(event.globalPos())
+
+    def _take(self, value: float) -> None:
+        self._offer(value)
+        self.settled.emit()
+
+    def tick_at(self, value: float) -> float:
+        """Where on the bar a number stands [px]."""
+        return min(max(self.share_of(value), 0.0), 1.0) * self.width()
+
+    def _tick_at(self, at: QPointF) -> TriedNumber | None:
+        """The number tried whose tick is under a position; ticks stand on the lower edge."""
+        if at.y() < self.height() - TICK_REACH:
+            return None
+        near = [t for t in self.tried() if abs(self.tick_at(t.value) - at.x()) <= 3]
+        return min(near, key=lambda t: abs(self.tick_at(t.value) - at.x())) if near else None
 
     # -- typing ---------------------------------------------------------------------------------
 
@@ -336,22 +381,27 @@ class Well(QWidget):
             return self.endless
         if value == 0 and self.zero:
             return self.zero
+        if self.whole:
+            return f"{value:.0f} {self.unit}".rstrip()
         return format_quantity(value, self.unit).replace("cd/m2", "cd/m²").replace(" um", " µm")
 
-    def _share(self) -> float:
+    def share_of(self, value: float) -> float:
+        """Where on the bar a number stands: 0 at its left end, 1 at its right."""
         if self.ratio:
             low, high = math.log(max(self.low, 1e-12)), math.log(max(self.high, 1e-11))
-            return (math.log(max(self.value, 1e-12)) - low) / (high - low) if math.isfinite(self.value) else 1.0
-        return (self.value - self.low) / (self.high - self.low)
+            return (math.log(max(value, 1e-12)) - low) / (high - low) if math.isfinite(value) else 1.0
+        return (value - self.low) / (self.high - self.low)
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         painter = QPainter(self)
         area = QRectF(self.rect()).adjusted(0, 1, 0, -1)
         painter.fillRect(area, theme.qcolor(theme.WELL))
-        share = min(max(self._share(), 0.0), 1.0)
-        bar = QRectF(area.left(), area.bottom() - 2, area.width() * share, 2)
+        bar = QRectF(area.left(), area.bottom() - 2, self.tick_at(self.value), 2)
         changed = abs(self.value - self.reset_value) > 1e-9 * max(abs(self.reset_value), 1.0)
         painter.fillRect(bar, theme.qcolor(theme.LIT if changed else theme.DIM, 0.8))
+        for one in self.tried():
+            tick = QRectF(self.tick_at(one.value) - 0.75, area.bottom() - 6, 1.5, 6)
+            painter.fillRect(tick, theme.qcolor(theme.TEXT, 0.7))
         if self.hasFocus():
             painter.setPen(theme.qcolor(theme.CHOSEN))
             painter.drawRect(area.adjusted(0, 0, -1, 0))

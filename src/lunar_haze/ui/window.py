@@ -4,7 +4,7 @@ import functools
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
-from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QImage, QKeyEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lunar_haze.core.document.rows import AIR, CAMERA
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
@@ -30,7 +30,7 @@ from lunar_haze.ui.about import AboutSheet
 from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
-from lunar_haze.ui.balance import Balance
+from lunar_haze.ui.beside import Beside
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Folds
 from lunar_haze.ui.day_strip import DayStrip
@@ -41,23 +41,25 @@ from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.hand_off_sheet import HandOffSheet
 from lunar_haze.ui.header import Header
 from lunar_haze.ui.keys import ACTS, Act, Keys, KeySheet
+from lunar_haze.ui.line_overlay import LineOverlay
 from lunar_haze.ui.look_acts import LookActs
 from lunar_haze.ui.manual import Manual
+from lunar_haze.ui.mask_overlay import MaskOverlay
 from lunar_haze.ui.memory_sheet import MemorySheet
 from lunar_haze.ui.notices import Notices
 from lunar_haze.ui.panes import Panes
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
-from lunar_haze.ui.readings_view import ReadingsView
-from lunar_haze.ui.reference_view import ReferenceView
-from lunar_haze.ui.second_view import SecondView
 from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
-from lunar_haze.ui.variations_view import VariationsView
 
 SURROUNDS = {"black": "#000000", "dark": theme.SURROUND, "mid grey": "#777777"}
+
+
+#: What a right click on a card offers, by the names of the acts.
+CARD_ACTS = ("mute", "alone", "copy", "paste", "duplicate", "left", "right", "remove")
 
 
 class Window(QMainWindow):
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self.keys = Keys(state_folder / "keys.json")
 
         self.picture = PictureView(session, self.bridge)
+        self.picture.lay_over(MaskOverlay(session, self.bridge.masks))
         self.notices = Notices(self.picture)
         self.hour = DayStrip(session, self.bridge)
         self.acts = LookActs(session, self.bridge, self.notices.say, self.hour.set_hour, self)
@@ -80,21 +83,24 @@ class Window(QMainWindow):
         self.pins = Pins(session, self.bridge, self.picture, self.header, self.notices.say)
         self.ribbon = StopRibbon(session, self.bridge)
         self.rail = ShareRail(session, self.bridge)
+        self.rail.acts = [
+            self.actions_by_name[name]
+            for name in ("mute", "alone", "copy", "paste", "duplicate", "left", "right", "remove")
+        ]
         self.plan = PlanView(session, self.bridge)
-        self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST))
+        self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST), self.bridge)
+        session.tried.picture = lambda: self.bridge.image
+        session.tried.renewed.connect(self.facets.update_wells)
         self.facets.air_words = lambda: air_words(self.bridge)
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
-        self.balance = Balance(session, self.bridge)
-        self.readings = ReadingsView(session, self.balance)
-        self.readings.pointed.connect(self.picture.point_out)
-        self.reference = ReferenceView(session, self.bridge, self.balance)
-        self.reference.wiped.connect(self._wipe_against)
-        self.variations = VariationsView(session, self.bridge, self.balance)
+        self.beside = Beside(session, self.bridge, self.picture, self.plan, self.pins)
+        self.second, self.balance = self.beside.second, self.beside.balance
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
         self.facets.fill_hand_off = self.sheet.fill
+        self.bridge.part_changed.connect(self._renew_sheet)
         self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()
         self._fill_menu()
@@ -107,13 +113,17 @@ class Window(QMainWindow):
         session.opened.connect(self._opened)
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
+        self.ribbon.opened.connect(self.picture.give_height)
         self.picture.take_ghost = self._take_proposed
         self.picture.put_at = self.adding.put_at
         self.plan.put_on_ground = self.adding.put_on_ground
+        self.plan.wants_line, self.plan.drawn_line = (lambda: self.adding.wants_line), self.adding.put_on_line
+        self.picture.lay_over(LineOverlay(self.bridge, lambda: self.adding.wants_line, self.adding.put_between))
         self.plan.asked.connect(self._ask_at_plan)
         self.picture.dropped.connect(lambda path: self.files.open_path(Path(path)))
         self.setWindowIcon(theme.window_icon())
         self._leaving = False
+        self._size_before = self.size()
         self._manual: Manual | None = None
         self.picture.setFocus()
         self._restore_geometry()
@@ -148,16 +158,8 @@ class Window(QMainWindow):
         rail_row = QWidget()
         rail_row.setLayout(row)
         row.setContentsMargins(0, 0, 0, 0)
-        self.second = SecondView(
-            {
-                "plan": (self.plan, "the place from above, and where its light falls"),
-                "readings": (self.readings, "what the picture measures, and what would help (R)"),
-                "reference": (self.reference, "the picture that this look is to come near to"),
-                "variations": (self.variations, "other balances of the same light, side by side"),
-            }
-        )
-        self.second.changed.connect(self._see)
         self.panes = Panes(self.picture, [self.ribbon, rail_row, self.hour], self.second, self.facets)
+        self.second.changed.connect(self.panes.see)
         outer.addWidget(self.panes, 1)
         middle.setStyleSheet(f"QWidget#middle {{ background: {theme.EDGE}; }}")
         middle.setObjectName("middle")
@@ -174,6 +176,7 @@ class Window(QMainWindow):
             "hand-off": lambda: self.session.choose(HAND_OFF),
             "again": lambda: self.sheet.write(),
             "quit": self.close,
+            "part": self.picture.part.toggle,
             "pin": lambda: self.pins.pin(),
             "add": self.ask_add,
             "wipe": lambda: self.pins.toggle_wipe(),
@@ -247,6 +250,7 @@ class Window(QMainWindow):
             "black",
             "exposure",
             "wipe",
+            "part",
             "copy",
             "paste",
             "duplicate",
@@ -289,6 +293,7 @@ class Window(QMainWindow):
             "save-as",
             "hand-off",
             "again",
+            "part",
             "pin",
             "add",
             "black",
@@ -328,16 +333,6 @@ class Window(QMainWindow):
         """Let plan and picture change places."""
         self.panes.swap()
 
-    def _wipe_against(self, image: QImage) -> None:
-        self.picture.before, self.picture.wiping = image, True
-        self.picture.update()
-
-    def _see(self, name: str) -> None:
-        self.balance.watch(name == "readings")
-        self.panes.see(name)
-        if name == "variations" and not self.variations.found and self.session.is_open:
-            self.variations.make()
-
     def toggle_readings(self) -> None:
         """Let the readings stand beside the picture, or the plan again."""
         self.second.show_view("plan" if self.second.name == "readings" else "readings")
@@ -345,6 +340,8 @@ class Window(QMainWindow):
     def toggle_whole(self) -> None:
         """The picture takes the screen, or gives room again."""
         alone = not self.panes.is_picture_alone
+        if alone:
+            self._size_before = self.size()
         self.panes.show_all(not alone)
         self.header.setVisible(not alone)
         self.setWindowState(
@@ -352,6 +349,9 @@ class Window(QMainWindow):
             if alone
             else self.windowState() & ~Qt.WindowState.WindowFullScreen
         )
+        if not alone and not self.isMaximized():
+            # Not every window system gives a window its own size back.
+            self.resize(self._size_before)
 
     def show_manual(self) -> None:
         """Open the manual in a window beside this one."""
@@ -369,7 +369,8 @@ class Window(QMainWindow):
 
     def _progressed(self, what: str, share: float) -> None:
         if self.hand_off.still is None:
-            self.header.status.setText(f"{what} {share:.0%}" if what and share else what)
+            under_way = bool(what) and share < 1.0
+            self.header.status.setText(f"{what} {share:.0%}" if under_way and share else what if under_way else "")
 
     def say_compiling(self, begins: bool) -> None:
         """Tell that a kernel is being compiled, on whichever thread: if it is the window's own, at once."""
@@ -381,6 +382,10 @@ class Window(QMainWindow):
     def _renew_air_words(self) -> None:
         if self.session.chosen == AIR:
             self.facets.refresh()
+
+    def _renew_sheet(self) -> None:
+        if self.session.chosen == HAND_OFF:
+            self.facets.rebuild()
 
     def _opened(self) -> None:
         self.picture.before = None
@@ -431,6 +436,8 @@ class Window(QMainWindow):
                 self.session.choose(sources[number].id)
             elif number == len(sources):
                 self.session.choose(AIR)
+            elif number == len(sources) + 1:
+                self.session.choose(FINISH)
             return True
         return False
 
@@ -449,7 +456,7 @@ class Window(QMainWindow):
 
     def _escape(self) -> None:
         """Leave what is uppermost, and nothing else."""
-        if self.adding.leave() or self.balance.leave() or self.assistant.leave():
+        if self.adding.leave() or self.beside.leave() or self.assistant.leave():
             return
         if self.session.picking is not None:
             self.session.picking = None
@@ -457,6 +464,8 @@ class Window(QMainWindow):
         elif self.picture.wiping:
             self.picture.wiping = False
             self.picture.update()
+        elif self.picture.part.leave():
+            self.notices.say("the whole frame is refined alike again", False)
         elif self.panes.is_picture_alone:
             self.toggle_whole()
         else:

@@ -51,7 +51,7 @@ def primaries_to_acescg(chromaticities: tuple[float, ...]) -> NDArray:
 
 
 def luminance(rgb: NDArray) -> NDArray:
-    """IesLamp luminance of ACEScg values (..., 3), in the unit of the input."""
+    """Photometric luminance of ACEScg values (..., 3), in the unit of the input."""
     return np.asarray(rgb) @ LUMINANCE_WEIGHTS.astype(np.asarray(rgb).dtype)
 
 

@@ -12,27 +12,36 @@ LOWEST, HIGHEST = -40.0, 20.0
 
 @attrs.frozen
 class BalanceChange:
-    """Dimmers to be moved [stops] by source id, sources to be muted, exposure to be moved [stops], and why."""
+    """Dimmers to be moved [stops] by source id, sources to be muted, exposure to be moved [stops], and why; ``mireds``
+    make lamps warmer by so much, cooler below 0.
+    """
 
     label: str
     dimmers: tuple[tuple[str, float], ...] = ()
     mute: tuple[str, ...] = ()
     exposure: float = 0.0
+    mireds: tuple[tuple[str, float], ...] = ()
 
     def on(self, look: Look) -> Look:
         """The look with the change made."""
-        moves = dict(self.dimmers)
+        moves, warmer = dict(self.dimmers), dict(self.mireds)
         sources = tuple(
             attrs.evolve(
                 source,
                 dimmer_stops=min(max(round(source.dimmer_stops + moves.get(source.id, 0.0), 4), LOWEST), HIGHEST),
                 muted=source.muted or source.id in self.mute,
+                kelvin=_warmed(source.kelvin, warmer.get(source.id, 0.0)),
             )
-            if source.id in moves or source.id in self.mute
+            if source.id in moves or source.id in self.mute or source.id in warmer
             else source
             for source in look.sources
         )
         return attrs.evolve(look, sources=sources, stops=round(look.stops + self.exposure, 4))
+
+    @property
+    def is_nothing(self) -> bool:
+        """Whether it changes nothing."""
+        return not (self.dimmers or self.mute or self.exposure or self.mireds)
 
     def only(self, source_ids: Iterable[str]) -> "BalanceChange":
         """The change of these sources alone."""
@@ -41,4 +50,32 @@ class BalanceChange:
             self,
             dimmers=tuple((i, m) for i, m in self.dimmers if i in kept),
             mute=tuple(i for i in self.mute if i in kept),
+            mireds=tuple((i, m) for i, m in self.mireds if i in kept),
         )
+
+
+def _warmed(kelvin: float | None, mired: float) -> float | None:
+    """A colour temperature [K] that is so much warmer; a source's own colours stay as they are."""
+    if kelvin is None or mired == 0.0:
+        return kelvin
+    return round(1e6 / min(max(1e6 / kelvin + mired, 1e6 / 15_000.0), 1e6 / 1000.0), 1)
+
+
+@attrs.frozen
+class LookChange:
+    """Another look in place of one, such as a blend of two, and why."""
+
+    label: str
+    look: Look
+
+    @property
+    def is_nothing(self) -> bool:
+        """Never: a look was chosen."""
+        return False
+
+    def on(self, look: Look) -> Look:
+        """The other look, under the name of the one that it takes the place of."""
+        return attrs.evolve(self.look, name=look.name)
+
+
+Change = BalanceChange | LookChange

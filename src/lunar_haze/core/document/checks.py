@@ -9,7 +9,25 @@ import attrs
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
-from lunar_haze.core.document.model import Group, Shot
+from lunar_haze.core.document.exposure import EXPOSED_ROWS
+from lunar_haze.core.document.model import Group, Look, Marker, Shot
+from lunar_haze.core.finish.model import (
+    FINISH_ROWS,
+    MASK_ROWS,
+    MOST_MASKS,
+    MOST_REGIONS,
+    REGION_ROWS,
+    REGIONS,
+    SPACES,
+    TABLE_STRENGTH,
+    WAYS,
+    Finish,
+    Grade,
+    Mask,
+    Region,
+    TableFile,
+)
+from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.readings.levels import Latitude
@@ -44,6 +62,11 @@ _ROWS: dict[type, tuple[Row, ...]] = {
     ClearSky: MOMENT_ROWS,
     Panorama: PANORAMA_ROWS,
     Group: (DIMMER_ROW,),
+    Look: EXPOSED_ROWS,
+    Finish: FINISH_ROWS,
+    TableFile: (TABLE_STRENGTH,),
+    Mask: MASK_ROWS,
+    Region: REGION_ROWS,
 }
 #: Heights above the sea that air and places have [m].
 ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: (-500.0, 9000.0)}
@@ -116,6 +139,41 @@ def _check_latitude(latitude: Latitude) -> None:
         raise ValueError(f"a latitude from {latitude.low:g} to {latitude.high:g} stops is none")
 
 
+def _check_marker(marker: Marker) -> None:
+    if not 0 < marker.radius <= 0.5:
+        raise ValueError(f"a marker's radius of {marker.radius:g} of the frame's height; it lies between 0 and a half")
+
+
+def _check_finish(finish: Finish) -> None:
+    if finish.view not in VIEWS:
+        raise ValueError(f"there is no view “{finish.view}”; there are {', '.join(VIEWS)}")
+    if len(finish.masks) > MOST_MASKS:
+        raise ValueError(f"{len(finish.masks):,} masks are too many; {MOST_MASKS} is the most")
+
+
+def _check_mask(mask: Mask) -> None:
+    if not 1 <= len(mask.regions) <= MOST_REGIONS:
+        raise ValueError(f"a mask has one to {MOST_REGIONS} regions, not {len(mask.regions):,}")
+
+
+def _check_region(region: Region) -> None:
+    if region.kind not in REGIONS:
+        raise ValueError(f"there is no region “{region.kind}”; there are {', '.join(REGIONS)}")
+    if region.how not in WAYS:
+        raise ValueError(f"a region does not “{region.how}”; it does one of: {', '.join(WAYS)}")
+
+
+def _check_grade(grade: Grade) -> None:
+    for name in ("shadows", "lights"):
+        if not all(0.0 <= part <= _BRIGHTEST for part in getattr(grade, name)):
+            raise ValueError(f"{name} of the split tone are {getattr(grade, name)}, which is no colour")
+
+
+def _check_table(table: TableFile) -> None:
+    if table.space not in SPACES:
+        raise ValueError(f"a table for “{table.space}” is none; it is for {' or '.join(SPACES)}")
+
+
 #: What no row tells of a value, by its class.
 _CHECKS: dict[type, Callable[[Any], None]] = {
     Shot: _check_shot,
@@ -123,6 +181,12 @@ _CHECKS: dict[type, Callable[[Any], None]] = {
     Medium: _check_medium,
     CutOut: _check_cutout,
     Latitude: _check_latitude,
+    Marker: _check_marker,
+    Finish: _check_finish,
+    Grade: _check_grade,
+    Region: _check_region,
+    Mask: _check_mask,
+    TableFile: _check_table,
     Atmosphere: _check_altitude,
     Site: _check_altitude,
 }

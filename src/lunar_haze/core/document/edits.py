@@ -69,6 +69,11 @@ def with_medium(document: Document, medium: Medium) -> Document:
     return change_look(document, medium=medium, sources=sources)
 
 
+def change_finish(document: Document, **changes: Any) -> Document:
+    """The document with fields of the current look's finish changed."""
+    return change_look(document, finish=attrs.evolve(document.look.finish, **changes))
+
+
 def change_medium(document: Document, **changes: Any) -> Document:
     """The document with fields of the current look's air changed."""
     return with_medium(document, attrs.evolve(document.look.medium, **changes))

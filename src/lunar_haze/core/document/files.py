@@ -21,7 +21,7 @@ import cattrs
 from cattrs.strategies import configure_tagged_union
 
 from lunar_haze.core.document.checks import MOST_LOOKS, check_counts, check_numbers
-from lunar_haze.core.document.model import SCHEMA, Document, Look, Pin, PlaceRef, Shot
+from lunar_haze.core.document.model import SCHEMA, Document, Look, Marker, Pin, PlaceRef, Shot
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
 from lunar_haze.core.sky.model import Dome
@@ -33,6 +33,8 @@ SUFFIX = ".haze"
 #: A larger file is no document [bytes].
 LARGEST = 256 << 20
 _NEW_MODE = 0o644
+#: What a document holds many of.
+_LISTS = ("shots", "looks", "pins", "markers")
 
 
 def _converter() -> cattrs.Converter:
@@ -195,7 +197,7 @@ def _unread(key: str, number: int, item: Any, error: BaseException) -> str:
 def _keep_aside_what_is_too_much(data: dict, notes: list[str]) -> dict[str, list]:
     """Take out of a document's JSON what no document holds so many of, before anything is made of it."""
     kept: dict[str, list] = {}
-    for key in ("shots", "looks", "pins"):
+    for key in _LISTS:
         items = data.get(key)
         if not isinstance(items, list):
             continue
@@ -232,7 +234,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
             holder["path"] = str((base / holder["path"]).resolve())
     notes: list[str] = []
     kept = _keep_aside_what_is_too_much(data, notes)
-    given = {key: copy.deepcopy(data.get(key)) for key in ("place", "shots", "looks", "pins")}
+    given = {key: copy.deepcopy(data.get(key)) for key in ("place", *_LISTS)}
 
     def each(key: str, kind: type) -> tuple:
         good: list = []
@@ -251,7 +253,8 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
                 kept.setdefault(f"unread_{key}", []).append(item)
         return tuple(good)
 
-    shots, looks, pins = each("shots", Shot), each("looks", Look), each("pins", Pin)
+    shots, looks = each("shots", Shot), each("looks", Look)
+    pins, markers = each("pins", Pin), each("markers", Marker)
     try:
         place = _CONVERTER.structure(data.pop("place", {}), PlaceRef)
         check_numbers(place)
@@ -272,7 +275,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     for key, lost in kept.items():
         before = data.get(key, [])
         data[key] = [*(before if isinstance(before, list) else [before]), *lost]
-    document = Document(place, shots, looks, pins, current_shot, current_look)
+    document = Document(place, shots, looks, pins, current_shot, current_look, markers=markers)
     unknown = not_known(given, _CONVERTER.unstructure(document))
     if unknown:
         fields = ", ".join(sorted({str(path[-1]) for path, _value in unknown})[:4])

@@ -1,4 +1,4 @@
-"""The demo document: eight looks of Gannet Reach."""
+"""The demo document: nine looks of Gannet Reach."""
 
 from pathlib import Path
 
@@ -8,6 +8,7 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.document.edits import under_heavens
 from lunar_haze.core.document.files import save
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
+from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Vignette, White
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
@@ -172,6 +173,65 @@ def _lamplit() -> Look:
     )  # fmt: skip
 
 
+#: What becomes of the light of a look, by its name: warm and cool drawn apart, some glow, corners that fall off.
+FINISHES = {
+    "golden hour": Finish(
+        glow=Glow(0.08, 1.3),
+        grade=Grade(
+            exposure=0.1, contrast=1.08, shoulder=0.2, split=0.22, shadows=(0.40, 0.46, 0.62), lights=(0.66, 0.53, 0.40)
+        ),
+        vignette=Vignette(-0.3),
+    ),
+    "blue hour": Finish(
+        glow=Glow(0.12, 0.9),
+        white=White(5600.0),
+        grade=Grade(
+            exposure=0.1,
+            contrast=1.08,
+            toe=0.1,
+            shoulder=0.15,
+            split=0.2,
+            shadows=(0.40, 0.46, 0.64),
+            lights=(0.62, 0.53, 0.44),
+        ),
+        vignette=Vignette(-0.3),
+    ),
+    "moonlit mist": Finish(glow=Glow(0.12, 1.1), night=0.3, grade=Grade(contrast=1.08), vignette=Vignette(-0.45)),
+    "lamplit wait": Finish(
+        glow=Glow(0.12, 0.8),
+        grade=Grade(contrast=1.06, shoulder=0.3, split=0.25, shadows=(0.40, 0.47, 0.60), lights=(0.66, 0.53, 0.38)),
+        vignette=Vignette(-0.6),
+        grain=Grain(1.6, 2.0),
+    ),
+    "bank at dawn": Finish(
+        glow=Glow(0.10, 2.0),
+        grade=Grade(
+            exposure=0.15,
+            contrast=1.06,
+            toe=0.05,
+            shoulder=0.12,
+            split=0.15,
+            shadows=(0.42, 0.48, 0.62),
+            lights=(0.60, 0.55, 0.48),
+        ),
+        cdl=Cdl(saturation=1.06),
+        vignette=Vignette(-0.2),
+    ),
+    "loft shafts": Finish(
+        glow=Glow(0.07, 1.2),
+        grade=Grade(
+            exposure=0.15,
+            contrast=1.1,
+            shoulder=0.25,
+            split=0.15,
+            shadows=(0.42, 0.48, 0.60),
+            lights=(0.62, 0.54, 0.44),
+        ),
+        vignette=Vignette(-0.3),
+    ),
+}
+
+
 def demo_document(place_path: Path) -> Document:
     """The demo document over a built place."""
     place = load_place(place_path)
@@ -188,7 +248,12 @@ def demo_document(place_path: Path) -> Document:
     reference = PlaceRef(str(place_path.resolve()))
     drafts = (_noon(), _broken(), _bank(), _golden(), _blue(), _moonlit(), _lamplit(), _starry(), _loft())
     looks = tuple(
-        attrs.evolve(k, sources=tuple(under_heavens(s, k, reference.site) for s in k.sources)) for k in drafts
+        attrs.evolve(
+            k,
+            sources=tuple(under_heavens(s, k, reference.site) for s in k.sources),
+            finish=FINISHES.get(k.name, k.finish),
+        )
+        for k in drafts
     )
     return Document(reference, shots, looks, (), "Landing", "golden hour")
 

@@ -4,6 +4,7 @@ import attrs
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.errors import DocumentError
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.ephemeris import Site
@@ -100,7 +101,8 @@ class ReferenceFile:
 class Look:
     """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``; exposure as EV100 and stops.
 
-    ``weather`` is that of every sun, moon and sky that follows the hour.
+    ``weather`` is that of every sun, moon and sky that follows the hour. ``f_stop`` and ``iso`` are what the exposure
+    is told by as a camera has it; they change no light.
     """
 
     name: str
@@ -114,8 +116,11 @@ class Look:
     bounces: int = 2
     ev100: float = 12.0
     stops: float = 0.0
+    f_stop: float = 2.8
+    iso: float = 800.0
     note: str = ""
     reference: ReferenceFile | None = None
+    finish: Finish = Finish()
 
     def source(self, source_id: str) -> Source | None:
         """The source of that id, or None."""
@@ -157,6 +162,18 @@ class Look:
 
 
 @attrs.frozen
+class Marker:
+    """A place on a surface whose light is read: its name, where it is in the place [m], its radius as a share of the
+    frame's height.
+    """
+
+    id: str
+    name: str
+    point: tuple[float, float, float]
+    radius: float = 0.015
+
+
+@attrs.frozen
 class Pin:
     """A kept state: the shot it was seen in and the whole look."""
 
@@ -177,6 +194,7 @@ class Document:
     current_shot: str = ""
     current_look: str = ""
     extra: tuple[tuple[str, str], ...] = ()
+    markers: tuple[Marker, ...] = ()
 
     @property
     def shot(self) -> Shot:

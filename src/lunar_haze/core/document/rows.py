@@ -1,7 +1,7 @@
 """Every number of a document that can be set, as rows bound to what they are of.
 
-A *target* is a source's or a card's id, `AIR` or `CAMERA`. Window and command line read and write through the same
-facets, in the same sections and order.
+A *target* is a source's or a card's id, `AIR`, `CAMERA` or `FINISH`. Window and command line read and write through
+the same facets, in the same sections and order.
 """
 
 import math
@@ -12,8 +12,10 @@ import attrs
 
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.exposure import TRIPLE_ROWS
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.errors import DocumentError, QuantityError
+from lunar_haze.core.finish.model import FINISH_ROWS, MASK_ROWS, REGION_ROWS, TABLE_STRENGTH, Mask, Region, TableFile
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.sky.model import ClearSky, Gradient, Panorama
 from lunar_haze.core.sky.rows import MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
@@ -26,7 +28,7 @@ from lunar_haze.core.sources.model import ACTS_ON_ROWS, DIMMER_ROW, Sky, Source,
 from lunar_haze.core.sources.orbit import azimuth_and_elevation, distance_to_aim, orbited
 from lunar_haze.core.units.row import Row, inside, row, under
 
-AIR, CAMERA = "air", "camera"
+AIR, CAMERA, FINISH = "air", "camera", "finish"
 AXES = ("east", "north", "up")
 #: Useful spans of levels by unit.
 LEVEL_SPANS = {
@@ -264,11 +266,47 @@ def _camera_facets(document: Document) -> list[Facet]:
     points = [*_points("position", "position", seen.position), *_points("target", "aim", seen.aim)]
     return [
         *_bound(_EXPOSURE_ROWS, look, put_look),
+        *_bound(TRIPLE_ROWS, lambda d: d, lambda d, changed: changed),
         *_bound(LENS_ROWS, camera, edits.change_camera),
         *_bound(points, camera, edits.change_camera, "place and aim"),
         *_bound(_frame_rows(document.shot), lambda d: d.shot, edits.with_shot, "frames"),
         *_bound([_BOUNCES], look, put_look, "bounced light"),
     ]
+
+
+def _finish_facets(document: Document, number: int, which: int) -> list[Facet]:
+    found = _bound(FINISH_ROWS, lambda d: d.look.finish, lambda d, changed: edits.change_look(d, finish=changed))
+    masks = document.look.finish.masks
+    if 0 <= number < len(masks):
+        found += _mask_facets(masks[number], number, min(which, len(masks[number].regions) - 1))
+    table = document.look.finish.table
+    if table is None:
+        return found
+
+    def get(d: Document) -> TableFile:
+        return d.look.finish.table or table
+
+    return found + _bound([TABLE_STRENGTH], get, lambda d, changed: edits.change_finish(d, table=changed), "table")
+
+
+def _mask_facets(mask: Mask, number: int, which: int) -> list[Facet]:
+    def get(d: Document) -> Mask:
+        now = d.look.finish.masks
+        return now[number] if number < len(now) else mask
+
+    def put(d: Document, changed: Mask) -> Document:
+        now = d.look.finish.masks
+        return edits.change_finish(d, masks=(*now[:number], changed, *now[number + 1 :]))
+
+    def region(d: Document) -> Region:
+        now = get(d).regions
+        return now[min(which, len(now) - 1)]
+
+    def put_region(d: Document, changed: Region) -> Document:
+        now = get(d).regions
+        return put(d, attrs.evolve(get(d), regions=(*now[:which], changed, *now[which + 1 :])))
+
+    return _bound(MASK_ROWS, get, put) + _bound(REGION_ROWS, region, put_region)
 
 
 def _frame_rows(shot: Shot) -> list[Row]:
@@ -283,8 +321,10 @@ def _frame_rows(shot: Shot) -> list[Row]:
     ]  # fmt: skip
 
 
-def facets_of(document: Document, target: str, bank: int = 0) -> dict[str, Facet]:
-    """The facets of a target by name, those that are shown now, in their order; ``bank`` is the one that is chosen.
+def facets_of(document: Document, target: str, bank: int = 0, mask: tuple[int, int] = (0, 0)) -> dict[str, Facet]:
+    """The facets of a target by name, those that are shown now, in their order.
+
+    ``bank`` is the bank of mist that is chosen, ``mask`` the mask and its region.
 
     Raises DocumentError for a target that there is not.
     """
@@ -292,6 +332,8 @@ def facets_of(document: Document, target: str, bank: int = 0) -> dict[str, Facet
         found = _air_facets(document, bank)
     elif target == CAMERA:
         found = _camera_facets(document)
+    elif target == FINISH:
+        found = _finish_facets(document, *mask)
     elif (source := document.look.source(target)) is not None:
         found = _source_facets(document, source)
     elif any(card.id == target for card in document.look.cards):
@@ -303,7 +345,7 @@ def facets_of(document: Document, target: str, bank: int = 0) -> dict[str, Facet
 
 def targets_of(document: Document) -> dict[str, str]:
     """What a document has that can be set: names as an artist says them, and the target each stands for."""
-    found = {AIR: AIR, CAMERA: CAMERA}
+    found = {AIR: AIR, CAMERA: CAMERA, FINISH: FINISH}
     for source in document.look.sources:
         found.setdefault(source.name, source.id)
     for card in document.look.cards:

@@ -9,7 +9,7 @@ from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Source
 
-_POINTS = frozenset({"position", "aim", "centre", "size", "origin"})
+_POINTS = frozenset({"position", "aim", "centre", "size", "origin", "point"})
 #: Amounts of light that a lamp as large, and as far off, needs the square of the factor of.
 _BY_AREA = frozenset({"lm", "cd"})
 
@@ -56,5 +56,6 @@ def scaled(document: Document, factor: float) -> Document:
         place=attrs.evolve(document.place, scale=document.place.scale * factor),
         shots=tuple(_shot(s, factor) for s in document.shots),
         looks=tuple(_look(k, factor) for k in document.looks),
+        markers=tuple(_grown(m, factor) for m in document.markers),
         pins=tuple(attrs.evolve(p, look=_look(p.look, factor)) for p in document.pins),
     )

@@ -1,6 +1,7 @@
 """Puts a computed still together with its look and writes it in the form that is asked for."""
 
 import functools
+from collections.abc import Callable
 from pathlib import Path
 
 import attrs
@@ -9,9 +10,12 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import HandOffError
+from lunar_haze.core.finish.model import Cdl, Finish
+from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.handoff.finish_file import not_in_a_table, write_cdl, write_cube
 from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png
-from lunar_haze.core.layers.model import LayerImage, View
-from lunar_haze.core.picture.display import direct
+from lunar_haze.core.layers.model import LayerImage, Part, View, pixels_of
+from lunar_haze.core.picture.views import SRGB
 from lunar_haze.core.plan.frames import gains
 from lunar_haze.core.units.photometry import exposure_scale
 
@@ -58,17 +62,34 @@ def deliver(
     clean: NDArray[np.float32] | None,
     layers: dict[str, NDArray[np.float32]],
     bits: int = 8,
-) -> None:
-    """Write a still. PNG takes the denoised picture through exposure and display view.
+    part: Part | None = None,
+    screen: str = SRGB,
+    masked: Callable[[NDArray[np.float32]], NDArray[np.float32]] = lambda picture: picture,
+) -> tuple[Path, ...]:
+    """Write a still, or a part of its frame; says which files that made.
 
-    EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as
-    it is (layer ``denoised`` beside it), so that the layers add up to what is written.
+    PNG takes the denoised picture through masks (``masked``, see `under_masks`), exposure and finish. EXR holds scene
+    light: the denoised picture as the beauty, or, together with layers, the sum as it is (layer ``denoised`` beside
+    it), so that the layers add up to what is written; a finish goes along in files beside it. A part lies in its
+    frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading table that is gone.
     """
     check_output(path)
+
+    def cut(picture: NDArray) -> NDArray:
+        if part is None:
+            return picture
+        left, top, right, bottom = pixels_of(part, picture.shape[1], picture.shape[0])
+        return np.ascontiguousarray(picture[top:bottom, left:right])
+
     if path.suffix.lower() == ".png":
-        picture = beauty if clean is None else clean
-        write_png(path, direct(picture * np.float32(exposure_scale(look.ev100, look.stops))), bits)
-        return
+        picture, scale = beauty if clean is None else clean, exposure_scale(look.ev100, look.stops)
+        if not look.finish.muted:
+            picture = masked(picture)
+        shown = finished(picture, look.finish, scale, shot.seen_from.tan_half_width, screen)
+        write_png(path, cut(shown), bits, screen)
+        return (path,)
+    beauty, clean = cut(beauty), None if clean is None else cut(clean)
+    layers = {name: cut(layer) for name, layer in layers.items()}
     notes = {
         "lunarHazeShot": shot.name,
         "lunarHazeLook": look.name,
@@ -77,8 +98,26 @@ def deliver(
         "lunarHazeFrame": f"{shot.frame} of {shot.first_frame} to {shot.last_frame}",
         "lunarHazeDenoised": "no" if clean is None or layers else "yes",
     }
+    finish = look.finish.in_force
+    if finish != Finish():
+        left_out = not_in_a_table(finish)
+        notes["lunarHazeFinish"] = "beside it as .cube" + (f", without {', '.join(left_out)}" if left_out else "")
     if layers:
         extra = {} if clean is None else {"denoised": clean}
         write_exr(path, beauty, {**layers, **extra}, notes)
     else:
         write_exr(path, beauty if clean is None else clean, {}, notes)
+    return (path, *_finish_beside(path, finish, look))
+
+
+def _finish_beside(path: Path, finish: Finish, look: Look) -> tuple[Path, ...]:
+    """Write the finish beside a still of bare light, where there is one."""
+    if finish == Finish():
+        return ()
+    cube = path.with_name(f"{path.stem}.finish.cube")
+    write_cube(cube, finish, look.name, exposure_scale(look.ev100, look.stops))
+    if finish.cdl == Cdl():
+        return (cube,)
+    cdl = path.with_name(f"{path.stem}.finish.cdl")
+    write_cdl(cdl, finish.cdl, look.name)
+    return (cube, cdl)

@@ -2,6 +2,8 @@
 
 import datetime as dt
 import re
+import struct
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -11,6 +13,7 @@ from numpy.typing import NDArray
 
 from lunar_haze import __version__
 from lunar_haze.core.errors import HandOffError, os_reason
+from lunar_haze.core.picture.views import DISPLAY_P3, SRGB
 
 #: CIE xy of the ACEScg primaries and white, for the EXR header.
 _CHROMATICITIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
@@ -30,20 +33,44 @@ def layer_name(name: str, taken: set[str]) -> str:
     return unique
 
 
-def write_png(path: Path, display: NDArray[np.float32], bits: int = 8) -> None:
-    """Write a display-encoded picture (H, W, 3) in [0, 1]; 8 bits are dithered against banding."""
+#: Code points of ITU-T H.273 for the screens: primaries and transfer.
+_CODE_POINTS = {SRGB: (1, 13), DISPLAY_P3: (12, 13)}
+
+
+def _tagged(path: Path, screen: str) -> None:
+    """Say in a PNG which screen it is made for: a cICP chunk (PNG, third edition), right after its header."""
+    data = path.read_bytes()
+    chunk = b"cICP" + bytes([*_CODE_POINTS[screen], 0, 1])
+    header = 8 + 25
+    path.write_bytes(
+        data[:header] + struct.pack(">I", 4) + chunk + struct.pack(">I", zlib.crc32(chunk)) + data[header:]
+    )
+
+
+def write_png(path: Path, display: NDArray[np.float32], bits: int = 8, screen: str = SRGB) -> None:
+    """Write a display-encoded picture (H, W, 3) in [0, 1] for a screen; 8 bits are dithered against banding."""
     if bits == 16:
         # Pillow holds no 16-bit RGB; OpenImageIO writes it.
         import OpenImageIO as oiio
 
         spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
-        _place(path, lambda to: _write_oiio(oiio, to, spec, np.clip(display, 0, 1)))
+
+        def write(to: Path) -> None:
+            _write_oiio(oiio, to, spec, np.clip(display, 0, 1))
+            _tagged(to, screen)
+
+        place_file(path, write)
         return
     from PIL import Image
 
     noise = np.random.default_rng(1).random(display.shape, np.float32)
     codes = np.floor(np.clip(display, 0, 1) * 255 + noise).clip(0, 255).astype(np.uint8)
-    _place(path, lambda to: Image.fromarray(codes).save(to, "PNG"))
+
+    def save(to: Path) -> None:
+        Image.fromarray(codes).save(to, "PNG")
+        _tagged(to, screen)
+
+    place_file(path, save)
 
 
 def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
@@ -51,7 +78,7 @@ def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
     import OpenImageIO as oiio
 
     spec = oiio.ImageSpec(picture.shape[1], picture.shape[0], 3, "float")
-    _place(path, lambda to: _write_oiio(oiio, to, spec, picture))
+    place_file(path, lambda to: _write_oiio(oiio, to, spec, picture))
 
 
 def _write_oiio(oiio: Any, path: Path, spec: Any, display: NDArray) -> None:
@@ -89,10 +116,10 @@ def write_exr(
         "utcOffset": 0.0,
         **notes,
     }
-    _place(path, lambda to: OpenEXR.File(header, channels).write(str(to)))
+    place_file(path, lambda to: OpenEXR.File(header, channels).write(str(to)))
 
 
-def _place(path: Path, write: Callable[[Path], None]) -> None:
+def place_file(path: Path, write: Callable[[Path], object]) -> None:
     """Write beside ``path`` and move into place, so that a half-written still is never left."""
     path = Path(path)
     if path.is_dir():

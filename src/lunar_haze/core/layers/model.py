@@ -8,6 +8,7 @@ on and of nothing else, so undo, pins and other looks find their layers again.
 import functools
 import hashlib
 import json
+import math
 from typing import Any
 
 import attrs
@@ -88,13 +89,25 @@ def _key_of(spec: LayerSpec) -> str:
     return digest((engine_version(), spec))
 
 
+#: A part of the frame: left, top, right and bottom as shares of it.
+Part = tuple[float, float, float, float]
+
+
+def pixels_of(part: Part, width: int, height: int) -> tuple[int, int, int, int]:
+    """First column and row of a part of the frame, and those after its last [px]; one pixel at the least."""
+    left, top = (min(max(math.floor(at * size), 0), size - 1) for at, size in ((part[0], width), (part[1], height)))
+    right, bottom = (min(max(math.ceil(at * size), 1), size) for at, size in ((part[2], width), (part[3], height)))
+    return left, top, max(right, left + 1), max(bottom, top + 1)
+
+
 @attrs.frozen
 class FrameRequest:
     """Layers wanted for one picture, in order of urgency, and how far to refine them.
 
     ``gains`` are the mix factors (rgb for the surface, rgb for the air) at the time of asking;
     the denoised picture is made with them until others are sent. ``denoise`` off leaves the
-    picture as it was summed.
+    picture as it was summed. ``part`` of the frame goes ahead and farther than the rest, or is all that is computed
+    (``part_alone``); None for no such part.
     """
 
     id: int
@@ -107,6 +120,8 @@ class FrameRequest:
     passes: int = 64
     denoise: bool = True
     live: bool = True
+    part: Part | None = None
+    part_alone: bool = False
 
 
 @attrs.frozen

@@ -1,8 +1,7 @@
-"""From exposed scene-linear ACEScg to the screen: the ACES 2.0 view of OpenColorIO's built-in config.
+"""From exposed scene-linear ACEScg to the screen, fast: a view baked into a table over a logarithmic shaper.
 
-`direct` runs OpenColorIO itself and serves stills. `DisplayTable` is the same transform baked into
-a table over a logarithmic shaper, applied by a compiled kernel with tetrahedral interpolation and
-dithering; it serves the live picture. `bake` keeps tables on disk by the name of all they depend on.
+`DisplayTable` applies it by a compiled kernel with tetrahedral interpolation and dithering; it serves the live
+picture. `bake` keeps tables on disk by the name of all they depend on. Stills go through `views.direct` instead.
 """
 
 import functools
@@ -14,12 +13,9 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from lunar_haze.core.picture.views import SRGB, USUAL_VIEW, VIEWS, direct
 from lunar_haze.core.units.fast_math import log2
 from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
-
-CONFIG = "cg-config-v4.0.0_aces-v2.0_ocio-v2.5"
-DISPLAY = "sRGB - Display"
-VIEW = "ACES 2.0 - SDR 100 nits (Rec.709)"
 
 TABLE_SIZE = 65
 #: Shaper: s = (log2(x + FLOOR) - LOW) / (HIGH - LOW).
@@ -27,37 +23,30 @@ FLOOR = 2.0**-11
 LOW, HIGH = -11.0, 9.0
 
 
-@functools.lru_cache(maxsize=1)
-def _processor() -> ocio.CPUProcessor:
-    config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    transform = ocio.DisplayViewTransform(src="ACEScg", display=DISPLAY, view=VIEW)
-    return config.getProcessor(transform).getDefaultCPUProcessor()
-
-
-def direct(exposed: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Display-encoded picture (..., 3) in [0, 1] of exposed ACEScg, by OpenColorIO itself."""
-    # The view is made for light: negative and unbounded values are held to its range first.
-    picture = np.clip(np.nan_to_num(exposed, posinf=2.0**HIGH), 0.0, 2.0**HIGH).astype(np.float32)
-    picture = np.ascontiguousarray(picture)
-    _processor().applyRGB(picture)
-    return np.clip(picture, 0.0, 1.0)
-
-
 def shaped(x: NDArray) -> NDArray:
     """Shaper coordinate in [0, 1] of exposed linear values."""
     return (np.log2(np.maximum(x, 0.0) + FLOOR) - LOW) / (HIGH - LOW)
 
 
-def bake(cache: Path | None = None) -> NDArray[np.float32]:
-    """The table (N, N, N, 3) float32 over the shaper, indexed r, g, b; kept in folder ``cache``."""
-    name = repr((CONFIG, DISPLAY, VIEW, TABLE_SIZE, FLOOR, LOW, HIGH, ocio.__version__))
+@functools.cache
+def axis() -> NDArray[np.float32]:
+    """Exposed values (TABLE_SIZE,) that a table has nodes at, along each of its three edges."""
+    return (2.0 ** (np.linspace(0, 1, TABLE_SIZE) * (HIGH - LOW) + LOW) - FLOOR).astype(np.float32)
+
+
+def grid_of(red: NDArray, green: NDArray, blue: NDArray) -> NDArray[np.float32]:
+    """All nodes (N, N, N, 3) of a table whose three edges have these values."""
+    return np.stack(np.meshgrid(red, green, blue, indexing="ij"), -1).astype(np.float32)
+
+
+def bake(cache: Path | None = None, view: str = USUAL_VIEW) -> NDArray[np.float32]:
+    """The table (N, N, N, 3) float32 of a view over the shaper, indexed r, g, b; kept in folder ``cache``."""
+    name = repr((VIEWS[view].config, VIEWS[view].names, SRGB, TABLE_SIZE, FLOOR, LOW, HIGH, ocio.__version__))
     path = None if cache is None else cache / f"view-{hashlib.blake2b(name.encode(), digest_size=8).hexdigest()}.npz"
     kept = read_arrays(path) if path is not None else None
     if kept is not None and "table" in kept and kept["table"].shape == (TABLE_SIZE,) * 3 + (3,):
         return kept["table"]
-    axis = 2.0 ** (np.linspace(0, 1, TABLE_SIZE) * (HIGH - LOW) + LOW) - FLOOR
-    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), -1).astype(np.float32)
-    table = direct(grid)
+    table = direct(grid_of(axis(), axis(), axis()), view)
     if path is not None:
         write_arrays(path, {"table": table})
     return table
@@ -125,6 +114,14 @@ def _show(picture, scale, size, flat, noise, out):
         _show_rows(picture, scale, size, flat, noise, block * 16, min(block * 16 + 16, picture.shape[0]), out)
 
 
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def _values(rows, size, flat, out):
+    for y in nb.prange(rows.shape[0]):
+        at = np.empty(rows.shape[1], np.float32)
+        _shape_row(rows[y], np.float32(1.0), np.float32(size - 1), at)
+        _look_up_row(at, size, flat, out[y].reshape(out.shape[1] * 4))
+
+
 def _noise(tile: int = 256) -> NDArray[np.float32]:
     """Rounding noise (tile, 4 tile) in [0, 1), none for the opaque channel: the same for every picture."""
     noise = np.random.default_rng(2).random((tile, tile, 4), np.float32)
@@ -141,6 +138,13 @@ class DisplayTable:
         nodes = np.concatenate([table[..., ::-1], np.ones((*table.shape[:3], 1), table.dtype)], -1)
         self._flat = np.ascontiguousarray(nodes, np.float32).ravel()
         self._noise = _noise()
+
+    def values(self, exposed: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Display-encoded values (..., 3) of exposed ACEScg (..., 3), as `show` has them before it rounds."""
+        rows = np.ascontiguousarray(exposed, np.float32).reshape(-1, self.table.shape[0] * 3)
+        out = np.empty((rows.shape[0], rows.shape[1] // 3, 4), np.float32)
+        _values(rows, len(self.table), self._flat, out)
+        return np.ascontiguousarray(out[..., 2::-1]).reshape(exposed.shape)
 
     def show(self, picture: NDArray[np.float32], scale: float, dither: bool = True) -> NDArray[np.uint8]:
         """Screen pixels (H, W, 4) uint8 in the order blue, green, red, opaque of a picture [cd/m2].

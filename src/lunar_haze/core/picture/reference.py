@@ -11,7 +11,7 @@ from PIL import Image, UnidentifiedImageError
 
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.errors import PictureError, os_reason
-from lunar_haze.core.picture.display import direct
+from lunar_haze.core.picture.views import direct
 from lunar_haze.core.units.content import open_regular, read_regular
 from lunar_haze.core.units.photometry import MID_GREY
 

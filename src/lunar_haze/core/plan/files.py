@@ -48,7 +48,7 @@ def with_content(shape: Shape) -> Shape:
 
 
 def files_of_look(look: Look) -> Iterator[Path]:
-    """Every file that a look is lit with."""
+    """Every file that a look is lit with or graded by."""
     shapes = [s.shape for s in look.sources]
     for shape in shapes:
         if isinstance(shape, Sky) and isinstance(shape.dome, Panorama) and shape.dome.path:
@@ -58,3 +58,6 @@ def files_of_look(look: Look) -> Iterator[Path]:
         cut = getattr(item, "cutout", None)
         if cut is not None and cut.kind == "picture" and cut.path:
             yield Path(cut.path)
+    table = look.finish.table
+    if table is not None and table.path:
+        yield Path(table.path)

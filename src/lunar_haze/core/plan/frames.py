@@ -10,7 +10,7 @@ import numpy as np
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import SkyError
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, PlaceSpec, View
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, Part, PlaceSpec, View
 from lunar_haze.core.plan.files import card_with_content, with_content
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
@@ -19,7 +19,7 @@ from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.lamp import Lamp
-from lunar_haze.core.sources.model import Sky, Source
+from lunar_haze.core.sources.model import Sky, Source, Sun
 
 
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
@@ -106,7 +106,11 @@ def _crowd(members: list[Source]) -> Source:
 
 
 def _plain(shape: Shape) -> Shape:
-    """A shape without what does not change how it shines: where the level is told of one that shines alike."""
+    """A shape without what does not change how it shines: where the level is told of one that shines alike, and
+    whether its place in the sky was set by the hour or by hand.
+    """
+    if isinstance(shape, (Sun, Sky)):
+        return attrs.evolve(shape, follows_hour=False)
     return shape.moved(aim=(0.0, 0.0, 0.0)) if isinstance(shape, Lamp) and shape.shines_alike else shape
 
 
@@ -149,6 +153,8 @@ def frame_request(
     passes: int = 64,
     denoise: bool = True,
     live: bool = True,
+    part: Part | None = None,
+    part_alone: bool = False,
 ) -> FrameRequest:
     """The request whose layers and gains make the picture of ``shot`` under ``look``."""
     view = view_of(shot, size)
@@ -167,4 +173,6 @@ def frame_request(
         passes,
         denoise,
         live,
+        part,
+        part_alone,
     )

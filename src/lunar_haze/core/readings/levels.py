@@ -52,6 +52,20 @@ def levels(luminance: NDArray, scale: float, latitude: Latitude, where: NDArray[
     return Levels(over, under, float(parted[low]), float(parted[high]))
 
 
+def spreads(luminance: NDArray, scale: float) -> NDArray[np.float32]:
+    """The spread of each of several pictures' luminance (n, m) [cd/m2], as `levels` has it [stops]."""
+    found = np.maximum(stops(luminance, scale), DARKEST)
+    low, high = (round(end * (found.shape[1] - 1)) for end in (ENDS, 1 - ENDS))
+    parted = np.partition(found, (low, high), axis=1)
+    return parted[:, high] - parted[:, low]
+
+
+def overs(luminance: NDArray, scale: float, latitude: Latitude) -> NDArray[np.float64]:
+    """The share of each of several pictures' luminance (n, m) [cd/m2] that lies over the latitude."""
+    # Light is compared as it is: a logarithm for each pixel costs more than all the rest.
+    return (luminance > MID_GREY * 2.0**latitude.high / max(scale, 1e-30)).mean(1)
+
+
 def waveform(luminance: NDArray, scale: float, rows: int = 64, low: float = -10.0, high: float = 8.0) -> NDArray:
     """Light in stops by column: (rows, w) float32, each column's share of pixels at each level; row 0 is bright."""
     found = np.clip((stops(luminance, scale) - low) / (high - low), 0.0, 1.0 - 1e-6)

@@ -1,5 +1,7 @@
 """All readings of one picture at once."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
@@ -26,12 +28,17 @@ class Readings:
 
 def read(shares: Shares, screen: NDArray[np.uint8], latitude: Latitude, is_night: bool = False) -> Readings:
     """All readings of the shares of a picture, and of it as the screen shows it: ``screen`` (h, w, 3), red first."""
-    found, lab = ratios(shares), screen_lab(screen)
-    edge = outline(shares.subject, lab) if shares.subject is not None else None
-    return Readings(
-        levels(shares.luminance, shares.scale, latitude),
-        found,
-        edge,
-        palette(lab),
-        causes(shares, found, edge, latitude, is_night),
-    )
+
+    def on_screen() -> tuple[NDArray, Outline | None]:
+        lab = screen_lab(screen)
+        return lab, outline(shares.edge, lab)
+
+    # What the screen shows and what the light does are worked out side by side.
+    with ThreadPoolExecutor(1) as aside:
+        seen = aside.submit(on_screen)
+        found, whole = ratios(shares), levels(shares.luminance, shares.scale, latitude)
+        lab, edge = seen.result()
+        colours = aside.submit(palette, lab)
+        return Readings(
+            whole, found, edge, causes=causes(shares, found, edge, whole, latitude, is_night), palette=colours.result()
+        )

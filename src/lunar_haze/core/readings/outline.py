@@ -3,7 +3,9 @@
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import binary_erosion, gaussian_filter, map_coordinates
+from scipy.ndimage import map_coordinates
+
+from lunar_haze.core.readings.edges import Edge
 
 #: Pixels on either side of the outline between which light is compared.
 NEAR, FAR, SAMPLES = 1.5, 4.0, 4
@@ -36,24 +38,15 @@ class Outline:
         return "reads" if share >= READS else "reads in part" if share >= LOST else "is lost"
 
 
-def outline(subject: NDArray[np.bool_], lab: NDArray) -> Outline | None:
-    """The outline of a subject (h, w) in a picture as the screen shows it (h, w, 3), in Oklab; None without one.
-
-    Where the subject leaves the frame there is no outline.
-    """
-    edge = subject & ~binary_erosion(subject, border_value=1)
-    rows, columns = np.nonzero(edge)
-    if len(rows) < 8 or subject.all():
+def outline(edge: Edge | None, lab: NDArray) -> Outline | None:
+    """How a subject's edge stands out in a picture as the screen shows it (h, w, 3), in Oklab; None without one."""
+    if edge is None:
         return None
-    slope = np.stack(np.gradient(gaussian_filter(subject.astype(float), 1.2)))
-    normal = slope[:, rows, columns]
-    length = np.maximum(np.linalg.norm(normal, axis=0), 1e-9)
-    normal = normal / length
-    inside = _beside(lab, rows + 0.0, columns + 0.0, normal)
-    outside = _beside(lab, rows + 0.0, columns + 0.0, -normal)
+    rows, columns, normal = edge
+    inside, outside = _beside(lab, rows, columns, normal), _beside(lab, rows, columns, -normal)
     change = inside - outside
     apart = np.sqrt(change[0] ** 2 + 4 * (change[1] ** 2 + change[2] ** 2))
-    return Outline(np.stack([rows, columns], 1).astype(float), apart)
+    return Outline(np.stack([rows, columns], 1), apart)
 
 
 def _beside(lab: NDArray, rows: NDArray, columns: NDArray, towards: NDArray) -> NDArray[np.float64]:

@@ -149,3 +149,17 @@ _WORDS = (
 def hue_word(hue_deg: float) -> str:
     """A plain word for a hue of Oklab."""
     return next(word for upto, word in _WORDS if hue_deg % 360.0 < upto)
+
+
+def hue_circle(lab: NDArray, cells: int = 64, most: float = 0.2) -> NDArray[np.float32]:
+    """How much of a picture (h, w, 3) in Oklab lies at each hue and colourfulness: (cells, cells) shares of it.
+
+    Grey is in the middle, ``most`` of colourfulness at the rim; the first axis is b upwards (row 0 is yellow), the
+    second a to the right (red).
+    """
+    a, b = lab[..., 1].ravel(), lab[..., 2].ravel()
+    reach = np.maximum(np.hypot(a, b) / most, 1.0)
+    column = np.clip(((a / reach / most + 1.0) / 2.0 * cells).astype(np.int64), 0, cells - 1)
+    row = np.clip(((1.0 - b / reach / most) / 2.0 * cells).astype(np.int64), 0, cells - 1)
+    counts = np.bincount(row * cells + column, minlength=cells * cells).reshape(cells, cells)
+    return (counts / a.size).astype(np.float32)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.readings.edges import Edge, edge_of
 
 #: Pixels of a reading's pictures across, about.
 WIDTH = 240
@@ -60,11 +61,19 @@ class Shares:
     @functools.cached_property
     def luminances(self) -> NDArray[np.float32]:
         """Luminance of every share (n, h, w) [cd/m2], never below zero."""
-        weights = LUMINANCE_WEIGHTS.astype(np.float32)
-        out = np.empty((len(self.sources), *self.shape), np.float32)
+        red, green, blue = LUMINANCE_WEIGHTS.astype(np.float32)
+        out, one = np.empty((len(self.sources), *self.shape), np.float32), np.empty(self.shape, np.float32)
+        # Channel by channel: a product with three weights is no work for a matrix library.
         for share, light in zip(self.sources, out):
-            np.matmul(share.light.reshape(-1, 3), weights, out=light.reshape(-1))
+            np.multiply(share.light[..., 0], red, out=light)
+            light += np.multiply(share.light[..., 1], green, out=one)
+            light += np.multiply(share.light[..., 2], blue, out=one)
         return np.maximum(out, 0.0, out=out)
+
+    @functools.cached_property
+    def edge(self) -> Edge | None:
+        """The subject's outline; None without a subject, and where there is none."""
+        return None if self.subject is None else edge_of(self.subject)
 
     @functools.cached_property
     def luminance(self) -> NDArray[np.float32]:

@@ -1,4 +1,4 @@
-"""Match: dimmers and exposure under which the picture comes near a reference in tone, palette and place.
+"""Match: dimmers, colour temperatures and exposure that bring a picture near a reference in tone, palette and place.
 
 The distance is a sliced optimal transport of the pixels' colours in Oklab (Bonneel et al. 2015, Sliced and Radon
 Wasserstein barycenters of measures), with hue counted twice, and of the mean colour of coarse cells for where things
@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
+from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Shares
@@ -26,23 +27,32 @@ HUE, PLACE = 2.0, 2.0
 DAMP = 1e-7
 #: Dimmers and exposure go so far [stops].
 SPAN = 8.0
+#: Colour temperatures go so far [mired], counted in steps of so many, each as heavy as a stop of a dimmer.
+MIRED_SPAN, _MIRED = 60.0, 20.0
 #: A dimmer is sure within so many stops.
 SURE = 0.15
 #: Steps of the view's table, and the stops of exposed light between which it lies.
 _TABLE, _LOW, _HIGH = 25, -11.0, 7.0
+
+#: Between these colour temperatures lamps are matched [K].
+WARMEST_LAMP_K, COOLEST_LAMP_K = 1500.0, 12_000.0
 
 Show = Callable[[NDArray[np.float32], float], NDArray[np.uint8]]
 
 
 @attrs.frozen(eq=False)
 class Matched:
-    """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops)."""
+    """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops).
+
+    ``mireds`` are changes of colour temperatures, warmer above 0.
+    """
 
     moves: tuple[tuple[str, float], ...]
     exposure: float
     before: float
     after: float
     sigma: dict[str, float]
+    mireds: tuple[tuple[str, float], ...] = ()
 
     @property
     def words(self) -> str:
@@ -85,11 +95,29 @@ class _View:
         return lab, slope * (by_log * inside)[:, None, :]
 
 
-class _Distance:
-    """How far a balance lies from a reference, with its gradient."""
+def _tinted(kelvin: float, mired: float) -> NDArray[np.float64]:
+    """What a lamp's colour (3,) is multiplied by when it becomes so much warmer."""
+    return kelvin_to_acescg(1e6 / (1e6 / kelvin + mired)) / kelvin_to_acescg(kelvin)
 
-    def __init__(self, lights: NDArray, reference: NDArray, view: _View, cells: NDArray, scale: float) -> None:
+
+class _Distance:
+    """How far a balance lies from a reference, with its gradient.
+
+    What is moved is one row of numbers: dimmers [stops], the exposure [stops], colour temperatures [steps of mired];
+    ``kelvins`` are what these begin with, None for a source that keeps its colour.
+    """
+
+    def __init__(
+        self,
+        lights: NDArray,
+        reference: NDArray,
+        view: _View,
+        cells: NDArray,
+        scale: float,
+        kelvins: tuple[float | None, ...] = (),
+    ) -> None:
         self._lights, self._view, self._scale = lights, view, scale
+        self._kelvins = kelvins or (None,) * len(lights)
         self._pull = np.array([1.0, HUE, HUE])
         self._goal = reference * self._pull
         turns = np.random.default_rng(5).normal(size=(SLICES, 3))
@@ -103,9 +131,24 @@ class _Distance:
         return sums / self._count[:, None]
 
     def picture(self, x: NDArray) -> tuple[NDArray, NDArray]:
-        """Exposed light (pixels, 3) of dimmers and exposure ``x`` [stops], and the gains (sources,)."""
-        gains = np.exp2(x[:-1] + x[-1]) * self._scale
-        return np.einsum("s,spc->pc", gains, self._lights), gains
+        """Exposed light (pixels, 3) of what is moved, and the gains (sources, 3)."""
+        count = len(self._lights)
+        gains = (np.exp2(x[:count] + x[count]) * self._scale)[:, None] * self._tints(x)
+        return np.einsum("sc,spc->pc", gains, self._lights), gains
+
+    def _tints(self, x: NDArray) -> NDArray:
+        """What the colours (sources, 3) are multiplied by."""
+        steps = x[len(self._lights) + 1 :]
+        return np.array([np.ones(3) if k is None else _tinted(k, _MIRED * m) for k, m in zip(self._kelvins, steps)])
+
+    def _by_tint(self, x: NDArray) -> NDArray:
+        """How the logarithms of the gains (sources, 3) change with each step of mired."""
+        steps, small = x[len(self._lights) + 1 :], 0.05
+        return np.array([
+            np.zeros(3) if k is None
+            else np.log(_tinted(k, _MIRED * (m + small)) / _tinted(k, _MIRED * (m - small))) / (2 * small)
+            for k, m in zip(self._kelvins, steps)
+        ])  # fmt: skip
 
     def __call__(self, x: NDArray) -> tuple[float, NDArray]:
         rgb, gains = self.picture(x)
@@ -123,24 +166,30 @@ class _Distance:
         value += PLACE * float((apart**2).mean())
         by_lab += PLACE * 2.0 / apart.size * (apart / self._count[:, None])[self._cell]
         by_rgb = np.einsum("pl,plc->pc", by_lab * self._pull, slope)
-        by_source = np.einsum("pc,spc->s", by_rgb, self._lights) * gains * math.log(2.0)
-        return value + DAMP * float(x @ x), np.concatenate([by_source, [by_source.sum()]]) + 2 * DAMP * x
+        by_gain = np.einsum("pc,spc->sc", by_rgb, self._lights) * gains
+        by_source, by_tint = by_gain.sum(1) * math.log(2.0), (by_gain * self._by_tint(x)).sum(1)
+        return value + DAMP * float(x @ x), np.concatenate([by_source, [by_source.sum()], by_tint]) + 2 * DAMP * x
 
     def slopes(self, x: NDArray) -> NDArray:
-        """How pixels' colours (pixels * 3, sources) change with each dimmer."""
+        """How pixels' colours (pixels * 3, 2 sources) change with each dimmer, then with each colour temperature."""
         rgb, gains = self.picture(x)
         _lab, slope = self._view(rgb)
-        by = np.einsum("plc,spc->pls", slope * self._pull[None, :, None], self._lights)
-        return (by * gains * math.log(2.0)).reshape(-1, len(gains))
+        slope = slope * self._pull[None, :, None]
+        found = [
+            np.einsum("plc,spc->pls", slope, self._lights * factor[:, None])
+            for factor in (gains * math.log(2.0), gains * self._by_tint(x))
+        ]
+        return np.concatenate(found, 2).reshape(-1, 2 * len(gains))
 
 
 def match(
     shares: Shares, reference: NDArray[np.uint8], show: Show, held: frozenset[str] = frozenset(),
-    with_exposure: bool = True, stopped: Callable[[], bool] = lambda: False,
+    with_exposure: bool = True, stopped: Callable[[], bool] = lambda: False, kelvins: dict[str, float] | None = None,
 ) -> Matched:  # fmt: skip
     """Dimmers (and exposure) that bring a look near a reference (h, w, 3) of any size, red first; ``held`` ones stay.
 
-    ``show`` turns light (h, w, 3) under an exposure factor into screen pixels, red first.
+    ``show`` turns light (h, w, 3) under an exposure factor into screen pixels, red first. Sources in ``kelvins`` may
+    become warmer or cooler than these colour temperatures [K], by MIRED_SPAN at the most.
     """
     step = max(shares.shape[1] // WIDTH, 1)
     lights = np.stack([block_mean(np.ascontiguousarray(s.light), step) for s in shares.sources]).astype(np.float64)
@@ -149,14 +198,17 @@ def match(
     rows, columns = np.mgrid[0:height, 0:width]
     cells = (rows * CELLS[1] // height * CELLS[0] + columns * CELLS[0] // width).ravel()
     _names, cells = np.unique(cells, return_inverse=True)
-    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, shares.scale)
+    named = {} if kelvins is None else {i: k for i, k in kelvins.items() if i not in held}
+    tinted = tuple(named.get(share.id) for share in shares.sources)
+    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, shares.scale, tinted)
     free = np.array([share.id not in held for share in shares.sources] + [with_exposure])
     bounds = [(-SPAN, SPAN) if is_free else (0.0, 0.0) for is_free in free]
-    start = np.zeros(count + 1)
+    bounds += [_mired_bounds(k) for k in tinted]
+    start = np.zeros(2 * count + 1)
     before = distance(start)[0]
     level = start.copy()
     if with_exposure:
-        level[-1] = _level_apart(distance, start, goal)
+        level[count] = _level_apart(distance, start, goal)
     best, value = start, before
     for first in (start, level):
         if stopped():
@@ -166,11 +218,21 @@ def match(
         if found.fun / _SCALE < value:
             best, value = found.x, found.fun / _SCALE
     after = distance(best)[0]
-    sigma = _sigmas(distance, best, free[:-1], after)
+    sigma = _sigmas(distance, best, np.array([*free[:-1], *(k is not None for k in tinted)]), after)
     ids = [share.id for share in shares.sources]
-    moves = tuple((i, float(m)) for i, m in zip(ids, best[:-1]) if abs(m) > 0.02)
-    exposure = float(best[-1]) if abs(best[-1]) > 0.02 else 0.0
-    return Matched(moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())))
+    moves = tuple((i, float(m)) for i, m in zip(ids, best[:count]) if abs(m) > 0.02)
+    mireds = tuple((i, round(_MIRED * float(m), 1)) for i, m in zip(ids, best[count + 1 :]) if abs(m) > 0.05)
+    exposure = float(best[count]) if abs(best[count]) > 0.02 else 0.0
+    return Matched(moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())), mireds)
+
+
+def _mired_bounds(kelvin: float | None) -> tuple[float, float]:
+    """How far a colour temperature goes [steps of mired], within what lamps have."""
+    if kelvin is None:
+        return 0.0, 0.0
+    now = 1e6 / kelvin
+    cool, warm = 1e6 / COOLEST_LAMP_K - now, 1e6 / WARMEST_LAMP_K - now
+    return min(max(-MIRED_SPAN, cool), 0.0) / _MIRED, max(min(MIRED_SPAN, warm), 0.0) / _MIRED
 
 
 _SCALE = 1e5
@@ -205,17 +267,21 @@ def _level_apart(distance: _Distance, start: NDArray, goal: NDArray) -> float:
     best = (math.inf, 0.0)
     for stops in np.linspace(-6, 6, 13):
         x = start.copy()
-        x[-1] = stops
+        x[len(distance._lights)] = stops
         lab, _slope = distance._view(distance.picture(x)[0])
         best = min(best, (abs(float(lab[:, 0].mean() - goal[:, 0].mean())), float(stops)))
     return best[1]
 
 
 def _sigmas(distance: _Distance, x: NDArray, free: NDArray, value: float) -> NDArray:
-    """One sigma [stops] of each dimmer, from the curvature of the misfit where the descent ended (Gauss and Newton)."""
+    """One sigma [stops] of each dimmer, from the curvature of the misfit where the descent ended (Gauss and Newton).
+
+    ``free`` tells which dimmers and which colour temperatures were moved: what either can do for the other makes
+    both less sure.
+    """
     slopes = distance.slopes(x)[:, free]
     noise = max(value, 1e-5)
     curvature = slopes.T @ slopes / noise + 1e-3 * np.eye(int(free.sum()))
     sigma = np.zeros(len(free))
     sigma[free] = np.sqrt(np.maximum(np.diag(np.linalg.inv(curvature)), 0.0))
-    return sigma
+    return sigma[: len(distance._lights)]

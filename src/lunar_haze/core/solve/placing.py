@@ -13,13 +13,15 @@ from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg
 from lunar_haze.core.solve.subject import subject_of
-from lunar_haze.core.sources.array import Placed, moved
-from lunar_haze.core.sources.facing import Vec3
+from lunar_haze.core.sources.array import LampArray, Placed, moved
+from lunar_haze.core.sources.facing import Vec3, facing_frame
 from lunar_haze.core.sources.model import Sun
 from lunar_haze.core.sources.orbit import distance_to_aim
 
 #: A sun that is turned to strike something stays this high [deg].
 LOWEST_SUN_DEG = 1.0
+#: How far before a row along a line its aim lies [m].
+ROW_AIM_M = 2.0
 
 
 def as_vec(values: NDArray) -> Vec3:
@@ -108,3 +110,25 @@ def dragged(shape: Placed, origin: NDArray, direction: NDArray) -> Placed:
     spots = [origin + max(t, 0.05) * direction for t in steps]
     nearest = min(spots, key=lambda p: float(np.linalg.norm(p - np.asarray(shape.position))))
     return moved(shape, as_vec(nearest))
+
+
+def row_along(array: LampArray, start: NDArray, end: NDArray, away: NDArray) -> LampArray:
+    """An array as a row from one point to another, which faces the side that lies opposite to ``away`` (3,).
+
+    What of ``away`` lies along the line is left out: lamps stand square to it.
+    """
+    middle, line = (start + end) / 2.0, end - start
+    length = max(float(np.linalg.norm(line)), 1e-6)
+    along = line / length
+    away = away - along * float(away @ along)
+    if float(np.linalg.norm(away)) < 1e-6:
+        away = np.cross(along, [1.0, 0.0, 0.0] if abs(along[0]) < 0.9 else [0.0, 1.0, 0.0])
+    aim = middle - away / float(np.linalg.norm(away)) * ROW_AIM_M
+    side, up, _axis = facing_frame(as_vec(middle), as_vec(aim), 0.0)
+    turn = math.degrees(math.atan2(float(along @ up), float(along @ side)))
+    # A row looks the same from its other end.
+    turn = (turn + 90.0) % 180.0 - 90.0
+    return attrs.evolve(
+        array, position=as_vec(middle), aim=as_vec(aim), arrangement="row", width_m=length, turn_deg=turn,
+        converge=False,
+    )  # fmt: skip

@@ -17,7 +17,9 @@ from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Share, Shares
 
 #: Balances that are tried, moves that a dimmer may make [stops], pixels across that they are compared on.
-TRIED, MOVES, WIDTH = 1536, (-2.0, 0.0, 2.0), 24
+TRIED, MOVES, WIDTH = 1200, (-2.0, 0.0, 2.0), 24
+#: Balances that are tried beside each that was chosen, and how often.
+BESIDE, _ROUNDS = 24, 5
 #: Hue counts so much more than value.
 _WEIGHTS = np.array([1.0, 2.0, 2.0], np.float32)
 
@@ -50,6 +52,13 @@ def variations(
     first = _seen(lights, np.zeros((1, len(free))), shares.scale, show)
     from_now = _apart(seen, first[0])
     chosen = _spread(seen, from_now, count)
+    # What lies beside those that were chosen may lie farther from the rest.
+    for again in range(_ROUNDS):
+        more = _beside(small, moves[chosen], free, seed + again)
+        moves = np.concatenate([moves[chosen], more])
+        seen = np.concatenate([seen[chosen], _seen(lights, more, shares.scale, show)])
+        from_now = _apart(seen, first[0])
+        chosen = _exchanged(seen, from_now, list(range(len(chosen))))
     ids = [share.id for share in shares.sources]
     found = []
     for n in chosen:
@@ -59,17 +68,21 @@ def variations(
 
 
 def _spread(seen: NDArray, from_now: NDArray, count: int) -> list[int]:
-    """Those that lie farthest from the present one and from each other; each is then tried against all others once."""
+    """Those that lie farthest from the present one and from each other."""
     chosen: list[int] = []
-    rows: list[NDArray] = []
     nearest = from_now.copy()
     for _ in range(min(count, len(seen))):
         pick = int(np.argmax(nearest))
         if nearest[pick] < 1e-4:
             break
         chosen.append(pick)
-        rows.append(_apart(seen, seen[pick]))
-        nearest = np.minimum(nearest, rows[-1])
+        nearest = np.minimum(nearest, _apart(seen, seen[pick]))
+    return chosen
+
+
+def _exchanged(seen: NDArray, from_now: NDArray, chosen: list[int]) -> list[int]:
+    """Each that was chosen gives way to whatever lies farther from all the others."""
+    chosen, rows = list(chosen), [_apart(seen, seen[pick]) for pick in chosen]
     for k in range(len(chosen)):
         others = np.minimum.reduce([from_now, *(row for n, row in enumerate(rows) if n != k)])
         pick = int(np.argmax(others))
@@ -96,7 +109,20 @@ def _tried(small: Shares, free: NDArray[np.bool_], seed: int) -> NDArray[np.floa
     about += 0.3 * rng.normal(size=about.shape)
     together = MOVES[2] * np.sign(about).T
     alone = MOVES[0] + (MOVES[2] - MOVES[0]) * np.eye(len(free))
-    moves = np.concatenate([by_chance, together, alone]) * free
+    return _levelled(small, np.concatenate([by_chance, together, alone]), free)
+
+
+def _beside(small: Shares, moves: NDArray, free: NDArray[np.bool_], seed: int) -> NDArray[np.float64]:
+    """Balances beside each of some: a few of their dimmers go another way."""
+    rng = np.random.default_rng(seed + 1)
+    made = np.repeat(moves, BESIDE, axis=0)
+    others = rng.choice(MOVES, made.shape)
+    return _levelled(small, np.where(rng.random(made.shape) < 2.5 / made.shape[1], others, made), free)
+
+
+def _levelled(small: Shares, moves: NDArray, free: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Moves (n, sources) [stops] of free sources under which the picture's mean level in stops stays."""
+    moves = moves * free
     light = small.luminances.reshape(len(free), -1).astype(np.float64)
     floor = 1e-3 * float(light.sum(0).mean()) + 1e-30
     level = float(np.log2(light.sum(0) + floor).mean())

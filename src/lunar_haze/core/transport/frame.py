@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
+from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Part, View, pixels_of
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Sky
@@ -51,6 +51,15 @@ class LayerSum:
     def passes(self) -> int:
         """Passes that the whole picture has."""
         return int(self.counts.min())
+
+    @property
+    def samples(self) -> int:
+        """Samples of all tiles together."""
+        return int(self.counts.sum())
+
+    def passes_within(self, within: NDArray[np.bool_] | None) -> int:
+        """Passes that a part of the picture has; of all of it for None."""
+        return self.passes if within is None else int(self.counts[within].min())
 
     @property
     def is_even(self) -> bool:
@@ -270,10 +279,25 @@ class Frame:
             self._surface, self._air = (pool.array for pool in self._pools)
         return self._free_slot(keep)
 
-    def _due(self, keys: list[str]) -> NDArray[np.int64]:
-        """Tiles that keep one of the layers ``keys`` from its next whole pass, those that are furthest behind first."""
-        ahead = np.array([self.sums[k].counts - self.sums[k].passes for k in keys])
-        due = np.flatnonzero((ahead == 0).any(0))
+    def tiles_within(self, part: Part, margin_px: int = 0) -> NDArray[np.bool_]:
+        """Which tiles (tiles,) a part of the frame touches, with so many pixels about it."""
+        width, height = self.view.width, self.view.height
+        left, top, right, bottom = pixels_of(part, width, height)
+        inside = np.zeros((height, width), bool)
+        inside[
+            max(top - margin_px, 0) : bottom + margin_px,
+            max(left - margin_px, 0) : right + margin_px,
+        ] = True
+        return np.logical_or.reduceat(inside.ravel()[self._in_tiles], self._tile_starts[:-1])
+
+    def _due(self, keys: list[str], within: NDArray[np.bool_] | None) -> NDArray[np.int64]:
+        """Tiles that keep one of the layers ``keys`` from its next whole pass, those that are furthest behind first.
+
+        Of the tiles ``within`` alone, if need be.
+        """
+        ahead = np.array([self.sums[k].counts - self.sums[k].passes_within(within) for k in keys])
+        lacks = (ahead == 0).any(0)
+        due = np.flatnonzero(lacks if within is None else lacks & within)
         return due[np.argsort(ahead[:, due].sum(0), kind="stable")]
 
     def trace(
@@ -282,8 +306,11 @@ class Frame:
         tiles: int | None = None,
         emphasis: dict[str, Emphasis] | None = None,
         lit: NDArray[np.float32] | None = None,
+        within: NDArray[np.bool_] | None = None,
     ) -> bool:
         """Trace up to ``tiles`` of the tiles that the next pass of the wanted layers ``keys`` lacks, all by default.
+
+        A pass goes over all tiles, or over those ``within`` (tiles,) a part of the frame.
 
         Returns whether that pass is whole now. With ``emphasis`` rays go where they change the
         picture most, given what other layers add to it already: ``lit`` (pixels,) luminance [cd/m2].
@@ -294,7 +321,7 @@ class Frame:
         sums = [self.sums[k] for k in keys]
         active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
         medium, even = sums[0].spec.medium.pack(), sums[0].spec.medium.evenly().pack()
-        due = self._due(keys)
+        due = self._due(keys, within)
         todo = due if tiles is None else due[: max(tiles, 1)]
         samples = np.max([s.next_samples[todo] for s in sums], axis=0)
         at = Setting(self.arrays, lights, active, _emphasis_rows(keys, emphasis))

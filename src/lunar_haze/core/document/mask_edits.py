@@ -1,0 +1,50 @@
+"""Edits of a look's masks: the soft regions of its finish."""
+
+from typing import Any
+
+import attrs
+
+from lunar_haze.core.document.edits import change_finish, free_name
+from lunar_haze.core.document.ids import new_id
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.finish.model import MOST_MASKS, MOST_REGIONS, Mask, Region
+
+
+def add_mask(document: Document, name: str, region: Region) -> Document:
+    """The document with one more mask in the current look, the last of them."""
+    masks = document.look.finish.masks
+    mask = Mask(new_id(), free_name(name, (m.name for m in masks)), (region,))
+    return change_finish(document, masks=(*masks, mask)[-MOST_MASKS:])
+
+
+def change_mask(document: Document, number: int, **changes: Any) -> Document:
+    """The document with fields of one mask changed."""
+    masks = document.look.finish.masks
+    return change_finish(
+        document, masks=tuple(attrs.evolve(m, **changes) if n == number else m for n, m in enumerate(masks))
+    )
+
+
+def remove_mask(document: Document, number: int) -> Document:
+    """The document without one of the masks."""
+    return change_finish(document, masks=tuple(m for n, m in enumerate(document.look.finish.masks) if n != number))
+
+
+def change_region(document: Document, number: int, which: int, **changes: Any) -> Document:
+    """The document with fields of one region of one mask changed."""
+    regions = document.look.finish.masks[number].regions
+    changed = tuple(attrs.evolve(r, **changes) if n == which else r for n, r in enumerate(regions))
+    return change_mask(document, number, regions=changed)
+
+
+def add_region(document: Document, number: int, region: Region) -> Document:
+    """The document with one more region in a mask, the last of them."""
+    regions = document.look.finish.masks[number].regions
+    return change_mask(document, number, regions=(*regions, region)[-MOST_REGIONS:])
+
+
+def remove_region(document: Document, number: int, which: int) -> Document:
+    """The document without one region of a mask, which keeps at least one."""
+    regions = document.look.finish.masks[number].regions
+    left = tuple(r for n, r in enumerate(regions) if n != which)
+    return change_mask(document, number, regions=left) if left else document

@@ -1,0 +1,125 @@
+"""The masks of the look over the live picture: covers are kept, and their edges are asked for aside."""
+
+import logging
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from lunar_haze.core.finish.masks import Scene, cover, is_at_work, scene_of, share_in, with_masks
+from lunar_haze.core.finish.model import Mask, Region
+from lunar_haze.core.layers.model import View
+from lunar_haze.ui.session import Session
+
+log = logging.getLogger(__name__)
+
+
+class LiveCovers(QObject):
+    """``renewed`` when a cover has got its edges. Covers told by numbers alone serve until then."""
+
+    renewed = Signal()
+    _made = Signal(object, object, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._scene: Scene | None = None
+        self._covers: dict[tuple[Region, ...], NDArray[np.float32]] = {}
+        self._asked: set[tuple[Region, ...]] = set()
+        self._made.connect(self._take)
+
+    def of(self, mask: Mask, scene: Scene) -> NDArray[np.float32]:
+        """How much of every pixel (h, w) lies under a mask, as far as that is known."""
+        if scene is not self._scene:
+            self._scene, self._covers, self._asked = scene, {}, set()
+        regions = mask.regions
+        if regions not in self._covers:
+            # A hand that pulls a region asks for another cover at every move.
+            if len(self._covers) > 3 * max(len(self._session.document.look.finish.masks), 4):
+                self._covers, self._asked = {}, set()
+            self._covers[regions] = cover(regions, scene, with_edges=False)
+            if any(region.kind == "objects" for region in regions):
+                self._ask(regions, scene)
+        return self._covers[regions]
+
+    def _ask(self, regions: tuple[Region, ...], scene: Scene) -> None:
+        if regions in self._asked:
+            return
+        self._asked.add(regions)
+
+        def work() -> None:
+            try:
+                made = cover(regions, scene)
+            except Exception:
+                log.exception("the edges of a mask failed")
+                return
+            try:
+                self._made.emit(regions, scene, made)
+            except RuntimeError:
+                pass  # the window is closing
+
+        self._session.run_thread(work)
+
+    def _take(self, regions: tuple[Region, ...], scene: Scene, made: NDArray[np.float32]) -> None:
+        if scene is self._scene and regions in self._covers:
+            self._covers[regions] = made
+            self.renewed.emit()
+
+
+class LiveMasks(QObject):
+    """Does the work of the look's masks on live pictures; ``renewed`` when they should be shown again.
+
+    ``seen`` tells the view of the present picture with its object numbers and distances, None before there is one;
+    ``part`` the light (h, w, 3) that a source gives to it, with that of all of them, None for none.
+    """
+
+    renewed = Signal()
+
+    def __init__(
+        self,
+        session: Session,
+        seen: Callable[[], tuple[View, NDArray[np.int32], NDArray[np.float32]] | None],
+        part: Callable[[str], tuple[NDArray[np.float32], NDArray[np.float32]] | None],
+    ) -> None:
+        super().__init__()
+        self._session, self._seen, self._part = session, seen, part
+        self._covers = LiveCovers(session)
+        self._covers.renewed.connect(self.renewed)
+        self._scene: Scene | None = None
+        self._of: tuple[object, ...] = ()
+
+    def scene(self) -> Scene | None:
+        """What the lens sees in the present picture; None before that is known."""
+        seen, place = self._seen(), self._session.place
+        if seen is None or place is None:
+            return None
+        view, owner, distance = seen
+        if self._of != (view, id(place)):
+            self._of = (view, id(place))
+            self._scene = scene_of(owner.copy(), distance.copy(), view.camera, place, self._session.index())
+        return self._scene
+
+    def forget(self) -> None:
+        """The picture is another one: what was seen is seen no longer."""
+        self._of, self._scene = (), None
+
+    def cover(self, mask: Mask) -> NDArray[np.float32] | None:
+        """How much of every pixel lies under a mask; None before that is known."""
+        scene = self.scene()
+        return None if scene is None else self._covers.of(mask, scene)
+
+    def over(self, picture: NDArray[np.float32], scale: float) -> NDArray[np.float32]:
+        """A picture (h, w, 3) [cd/m2] under the masks of the look on screen; ``scale`` is the exposure."""
+        finish = self._session.shown_look.finish
+        if finish.muted or not any(is_at_work(mask) and not mask.muted for mask in finish.masks):
+            return picture
+        scene = self.scene()
+        if scene is None or scene.size != picture.shape[:2]:
+            return picture
+
+        def share(source_id: str) -> NDArray[np.float32] | None:
+            found = self._part(source_id)
+            return None if found is None else share_in(found[1], found[0])
+
+        return with_masks(picture, finish.masks, scale, lambda mask: self._covers.of(mask, scene), share)

@@ -1,0 +1,176 @@
+"""Facets of the finish's masks: which there are, the regions each is made of, what it does to the light under it."""
+
+import attrs
+from PySide6.QtWidgets import QLabel, QPushButton
+
+from lunar_haze.core.document import mask_edits
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.finish.model import REGIONS, WAYS, Mask, Region
+from lunar_haze.ui.column import Column
+from lunar_haze.ui.session import Session
+
+#: What a mask begins with, by the words of its button.
+BEGINNINGS: dict[str, Region] = {
+    "ellipse": Region(),
+    "line": Region("line", y=0.1, height=0.25, feather=1.0),
+    "subject": Region("objects", feather=0.0),
+    "distance": Region("distance", near_m=0.0, far_m=20.0, feather=0.3),
+    "height": Region("height", near_m=0.0, far_m=2.0, feather=0.3),
+}
+_TIPS = {
+    "ellipse": "an ellipse in the picture: drag it, and its rim",
+    "line": "all below a line that fades: a darker foreground, a brighter sky",
+    "subject": "the shot's subject, with its edges",
+    "distance": "all from one distance to another",
+    "height": "all from one height of the place to another",
+}
+ALL_LIGHT = "all light"
+
+
+def add_mask(session: Session, name: str, region: Region) -> None:
+    """Add a mask to the look's finish and show it; one of the subject takes the shot's."""
+    if region.kind == "objects" and not region.objects:
+        region = attrs.evolve(region, objects=session.document.shot.subject)
+        if not region.objects:
+            session.said.emit("the shot has no subject yet: click it, “make ... the subject”", False)
+            return
+    session.act(f"mask: {name}", mask_edits.add_mask(session.document, name, region))
+    session.choose_mask(len(session.document.look.finish.masks) - 1)
+
+
+class MaskFacets:
+    """Fills sections of a column with the masks of the look's finish."""
+
+    def __init__(self, column: Column) -> None:
+        self._column, self._session = column, column.session
+        column.keep(self)
+
+    @property
+    def _number(self) -> int:
+        return self._session.chosen_mask[0]
+
+    @property
+    def _mask(self) -> Mask:
+        return self._session.document.look.finish.masks[self._number]
+
+    @property
+    def _which(self) -> int:
+        return self._session.chosen_mask[1]
+
+    @property
+    def _region(self) -> Region:
+        return self._mask.regions[self._which]
+
+    def fill(self) -> None:
+        """The masks there are, and all of the one that is chosen."""
+        column, session = self._column, self._session
+        column.section("masks")
+        first, second = list(BEGINNINGS)[:3], list(BEGINNINGS)[3:]
+        for names in (first, second):
+            column.lay(*(self._add_button(name) for name in names))
+        masks = session.document.look.finish.masks
+        if not masks:
+            column.words("A mask is a soft region: darken a corner, lift the subject, weaken one source on one prop.")
+            return
+        column.lay(
+            column.choice(
+                "mask", "the mask that is shown below", [m.name for m in masks], self._choose, lambda: self._mask.name
+            ),
+            column.check(
+                "muted", "leave this mask out", lambda: self._mask.muted, lambda on: self._changed(muted=on)
+            ),
+            column.button("delete", "delete this mask", self.remove),
+        )  # fmt: skip
+        names = [s.name for s in session.document.look.sources]
+        column.lay(
+            QLabel("of"),
+            column.choice(
+                "light that the mask works on",
+                "all light under it, or one source's share of it alone",
+                [ALL_LIGHT, *names],
+                self._set_source,
+                self._source_name,
+            ),
+        )
+        column.rows_of("what it does")
+        column.section("where the mask lies")
+        regions = self._mask.regions
+        if len(regions) > 1:
+            shown = [f"{n + 1} {r.how} {r.kind}" for n, r in enumerate(regions)]
+            column.lay(
+                column.choice(
+                    "region of the mask", "the region that is shown below", shown,
+                    lambda text: session.choose_mask(self._number, int(text.split()[0]) - 1),
+                    lambda: shown[min(self._which, len(shown) - 1)],
+                ),
+                column.button("remove", "take this region out of the mask", self.remove_region),
+            )  # fmt: skip
+        column.lay(
+            column.choice(
+                "kind of region", "what the region is told by", REGIONS, self._set_kind, lambda: self._region.kind
+            ),
+            column.choice(
+                "how the region goes together with those before it", "added to them, taken away from them, or crossed",
+                WAYS, lambda text: self._act("region", how=text), lambda: self._region.how,
+            ),
+            column.check(
+                "inverted", "all but the region", lambda: self._region.inverted,
+                lambda on: self._changed_region(inverted=on),
+            ),
+        )  # fmt: skip
+        if self._region.kind == "objects":
+            column.words(", ".join(self._region.objects) or "no objects: make something the subject, or use the slip")
+        column.rows_of("where")
+        column.lay(column.button("and another region", "one more region in this mask", self.add_region))
+
+    def _add_button(self, name: str) -> QPushButton:
+        return self._column.button(f"+ {name}", _TIPS[name], lambda: self.add(name))
+
+    def _changed(self, **changes: object) -> Document:
+        return mask_edits.change_mask(self._session.document, self._number, **changes)
+
+    def _changed_region(self, **changes: object) -> Document:
+        return mask_edits.change_region(self._session.document, self._number, self._which, **changes)
+
+    def _act(self, label: str, **changes: object) -> None:
+        self._session.act(label, self._changed_region(**changes))
+
+    def _choose(self, name: str) -> None:
+        masks = self._session.document.look.finish.masks
+        self._session.choose_mask(next(n for n, m in enumerate(masks) if m.name == name))
+
+    def _source_name(self) -> str:
+        source = self._session.document.look.source(self._mask.source)
+        return ALL_LIGHT if source is None else source.name
+
+    def _set_source(self, name: str) -> None:
+        sources = self._session.document.look.sources
+        found = next((s.id for s in sources if s.name == name), "") if name != ALL_LIGHT else ""
+        self._session.act("light under the mask", self._changed(source=found))
+
+    def _set_kind(self, kind: str) -> None:
+        subject = self._session.document.shot.subject
+        objects = self._region.objects or (subject if kind == "objects" else ())
+        self._act("kind of region", kind=kind, objects=objects)
+
+    def add(self, name: str) -> None:
+        """Add a mask that begins with a region."""
+        add_mask(self._session, name, BEGINNINGS[name])
+
+    def add_region(self) -> None:
+        """One more region in the mask that is shown."""
+        session, number = self._session, self._number
+        session.act("region", mask_edits.add_region(session.document, number, Region(x=0.2)))
+        session.choose_mask(number, len(session.document.look.finish.masks[number].regions) - 1)
+
+    def remove_region(self) -> None:
+        """Take the region that is shown out of the mask."""
+        session, number = self._session, self._number
+        session.act("region", mask_edits.remove_region(session.document, number, self._which))
+        session.choose_mask(number)
+
+    def remove(self) -> None:
+        """Delete the mask that is shown."""
+        session = self._session
+        session.act(f"delete {self._mask.name}", mask_edits.remove_mask(session.document, self._number))
+        session.choose_mask(max(self._number - 1, 0))

@@ -1,0 +1,77 @@
+"""From light to pixels on this screen: the finish of the look on screen, and views for small pictures."""
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from lunar_haze.core.document.model import Look
+from lunar_haze.core.errors import PictureError
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.pipeline import Finisher, finished, plain_view
+from lunar_haze.core.picture.display import DisplayTable
+from lunar_haze.core.units.photometry import exposure_scale
+from lunar_haze.service.folders import cache_folder
+from lunar_haze.ui.session import Session
+
+
+def as_image(pixels: NDArray[np.uint8]) -> QImage:
+    """A QImage of its own of screen pixels (H, W, 4) as the display table makes them."""
+    height, width = pixels.shape[:2]
+    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
+
+
+class Screen(QObject):
+    """``said`` (text, is_problem) when a finish cannot be shown as it is."""
+
+    said = Signal(str, bool)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._finisher: Finisher | None = None
+        self._told = ""
+
+    @property
+    def _look(self) -> Look:
+        return self._session.shown_look
+
+    @property
+    def finisher(self) -> Finisher:
+        """What finishes; views are made or read on first use."""
+        if self._finisher is None:
+            self._finisher = Finisher(cache_folder())
+        return self._finisher
+
+    @property
+    def table(self) -> DisplayTable:
+        """The look's view alone, for pictures of shares."""
+        return self.finisher.view(plain_view(self._look.finish))
+
+    def exposure(self) -> float:
+        """Factor from cd/m2 to exposed scene-linear of the look on screen."""
+        return exposure_scale(self._look.ev100, self._look.stops)
+
+    def pixels(self, light: NDArray[np.float32], finish: Finish | None = None) -> NDArray[np.uint8]:
+        """Screen pixels (h, w, 4), blue first, of the shot's light [cd/m2] under the look's finish, or another."""
+        finish = self._look.finish if finish is None else finish
+        lens = self._session.document.shot.seen_from.tan_half_width
+        try:
+            return self.finisher.show(light, finish, self.exposure(), lens)
+        except PictureError as error:
+            if str(error) != self._told:
+                self._told = str(error)
+                self.said.emit(f"{error}; the picture is shown without it", True)
+            return self.finisher.show(light, attrs.evolve(finish, table=None), self.exposure(), lens)
+
+    def image(self, light: NDArray[np.float32]) -> QImage:
+        """The shot's light [cd/m2] as an image, finished."""
+        return as_image(self.pixels(light))
+
+    def still(self, light: NDArray[np.float32], finish: Finish) -> NDArray[np.uint8]:
+        """Screen pixels (h, w, 4), blue first, of a small picture of the shot's light under a finish just looked at."""
+        lens = self._session.document.shot.seen_from.tan_half_width
+        shown = finished(light, finish, self.exposure(), lens)
+        codes = np.rint(shown[..., ::-1] * 255.0).astype(np.uint8)
+        return np.ascontiguousarray(np.concatenate([codes, np.full((*codes.shape[:2], 1), 255, np.uint8)], -1))

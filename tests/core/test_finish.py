@@ -1,0 +1,404 @@
+"""The finish against its papers, closed forms, OpenColorIO's own transforms and a second library."""
+
+import colour
+import numpy as np
+import PyOpenColorIO as ocio
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
+from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS, XYZ_TO_ACESCG, luminance
+from lunar_haze.core.finish import acescct
+from lunar_haze.core.finish.glow import blurred, glowing
+from lunar_haze.core.finish.grade import graded
+from lunar_haze.core.finish.grain import grained, grained_signal, noise
+from lunar_haze.core.finish.model import (
+    FINISH_ROWS,
+    Cdl,
+    Finish,
+    Glow,
+    Grade,
+    Grain,
+    Vignette,
+    White,
+    between,
+)
+from lunar_haze.core.finish.night import by_eye, mesopic_share
+from lunar_haze.core.finish.pipeline import Finisher, finished
+from lunar_haze.core.finish.scene_light import in_light
+from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
+from lunar_haze.core.finish.vignette import gains
+from lunar_haze.core.finish.white_balance import CAT16, matrix, white_of
+from lunar_haze.core.picture.display import DisplayTable, bake
+from lunar_haze.core.picture.views import FALSE_COLOURS, FALSE_LOW, VIEWS, direct
+from lunar_haze.core.units.photometry import MID_GREY
+
+TAN = 0.5
+EVERYTHING = Finish(
+    Glow(0.1), 0.6, White(5000.0, 0.003), Vignette(-1.0, 0.5), Grade(0.2, 1.1, 0.2, 0.2, 0.3),
+    Cdl((1.1, 1.0, 0.95), (0.01, 0.0, -0.01), (1.0, 1.05, 1.0), 0.85),
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def light():
+    """A dusk of sorts (90, 160, 3) [cd/m2]: a sky that fades, dark ground, some small lamps."""
+    rng = np.random.default_rng(4)
+    y, x = np.mgrid[0:90, 0:160] / 90.0
+    sky = np.exp(-3.0 * y)[..., None] * np.array([30.0, 22.0, 26.0]) * (0.6 + 0.4 * x[..., None])
+    picture = np.where(y[..., None] < 0.6, sky, 0.4 * sky * rng.random((90, 160, 1)))
+    picture[rng.random((90, 160)) < 0.002] = (9000.0, 5200.0, 2100.0)
+    return picture.astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def finisher():
+    return Finisher()
+
+
+def grey(level):
+    return np.full((16, 16, 3), level, np.float32)
+
+
+# -- nothing on ---------------------------------------------------------------------------------------
+
+
+def test_without_steps_everything_is_the_same_bit_for_bit(light, finisher):
+    assert in_light(light, Finish(), TAN) is light
+    assert graded(light, Grade(), Cdl()) is light
+    plain = DisplayTable(bake())
+    assert np.array_equal(finisher.show(light, Finish(), 0.02, TAN), plain.show(light, 0.02))
+    assert np.array_equal(finished(light, Finish(), 0.02, TAN), direct(light * np.float32(0.02)))
+
+
+def test_muted_it_is_the_view_alone(light, finisher):
+    import attrs
+
+    muted = attrs.evolve(EVERYTHING, muted=True, view="ACES 1.3")
+    assert np.array_equal(finished(light, muted, 0.02, TAN), direct(light * np.float32(0.02), "ACES 1.3"))
+
+
+@pytest.mark.parametrize("name", [*SHELF, "everything"])
+def test_live_and_still_agree(light, finisher, name):
+    finish = SHELF.get(name, EVERYTHING)
+    live = finisher.show(light, finish, 0.02, TAN, dither=False)[..., 2::-1].astype(float)
+    still = finished(light, finish, 0.02, TAN) * 255.0
+    assert live.mean() == pytest.approx(still.mean(), rel=0.005)
+    assert np.percentile(np.abs(live - still), 99) < 3.0
+
+
+# -- encoding, CDL, tone ------------------------------------------------------------------------------
+
+
+def converted(values, source, target):
+    config = ocio.Config.CreateFromBuiltinConfig("cg-config-v4.0.0_aces-v2.0_ocio-v2.5")
+    out = np.ascontiguousarray(values, np.float32).copy()
+    config.getProcessor(source, target).getDefaultCPUProcessor().applyRGB(out)
+    return out
+
+
+def test_the_encoding_is_the_academys():
+    values = np.repeat(np.concatenate([[-0.01, 0.0, 0.0078125], np.geomspace(1e-4, 200.0, 60)])[:, None], 3, 1)
+    encoded = acescct.encode(values)
+    assert encoded == pytest.approx(converted(values, "ACEScg", "ACEScct"), abs=2e-6)
+    assert acescct.decode(encoded) == pytest.approx(values, rel=1e-6, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    "cdl",
+    [
+        Cdl((1.2, 1.0, 0.8)),
+        Cdl(offset=(0.05, 0.0, -0.04)),
+        Cdl(power=(1.3, 1.0, 0.7)),
+        Cdl(saturation=0.4),
+        Cdl((1.3, 0.9, 1.1), (-0.05, 0.02, 0.1), (0.8, 1.2, 1.1), 1.5),
+    ],
+)
+def test_the_cdl_is_the_ascs_by_another_hand(cdl):
+    exposed = np.random.default_rng(3).random((400, 3)).astype(np.float32) ** 4 * 20.0
+    theirs = ocio.CDLTransform()
+    theirs.setSlope(cdl.slope)
+    theirs.setOffset(cdl.offset)
+    theirs.setPower(cdl.power)
+    theirs.setSat(cdl.saturation)
+    theirs.setStyle(ocio.CDL_ASC)
+    signal = converted(exposed, "ACEScg", "ACEScct")
+    ocio.Config.CreateRaw().getProcessor(theirs).getDefaultCPUProcessor().applyRGB(signal)
+    ours = acescct.encode(graded(exposed, Grade(), cdl))
+    # Where our light is at the largest that the encoding has, so is theirs.
+    assert np.minimum(ours, 1.0) == pytest.approx(np.minimum(signal, 1.0), abs=1e-4)
+
+
+@given(
+    st.floats(0.3, 3.0),
+    st.floats(-1.0, 1.0),
+    st.floats(-1.0, 1.0),
+    st.lists(st.floats(1e-4, 100.0), min_size=2, max_size=9),
+)
+def test_tone_keeps_mid_grey_black_and_the_order_of_light(contrast, toe, shoulder, levels):
+    grade = Grade(contrast=contrast, toe=toe, shoulder=shoulder)
+    rising = np.sort(np.array([0.0, MID_GREY, *levels]))
+    toned = graded(rising[:, None].repeat(3, 1), grade, Cdl())[:, 0]
+    assert toned[0] == 0.0
+    assert toned[np.searchsorted(rising, MID_GREY)] == pytest.approx(MID_GREY, rel=1e-9)
+    assert (np.diff(toned) >= -1e-12).all()
+
+
+def test_contrast_is_the_slope_at_grey_and_exposure_whole_stops():
+    step = 2.0**0.01
+    for grade in (Grade(contrast=1.4), Grade(contrast=1.4, toe=0.8, shoulder=0.8)):
+        around = graded(np.full((2, 3), MID_GREY) * [[1 / step], [step]], grade, Cdl())[:, 0]
+        assert np.log2(around[1] / around[0]) / 0.02 == pytest.approx(1.4, rel=0.02)
+    assert graded(np.full((1, 3), 0.05), Grade(exposure=1.0), Cdl()) == pytest.approx(0.1)
+
+
+def test_a_toe_lifts_shadows_and_a_shoulder_holds_lights():
+    dark, bright = np.full((1, 3), MID_GREY / 16), np.full((1, 3), MID_GREY * 16)
+    assert graded(dark, Grade(toe=0.5), Cdl())[0, 0] > dark[0, 0] > graded(dark, Grade(toe=-0.5), Cdl())[0, 0]
+    held, spread = (graded(bright, Grade(shoulder=s), Cdl())[0, 0] for s in (0.5, -0.5))
+    assert held < bright[0, 0] < spread
+    assert graded(dark, Grade(shoulder=0.5), Cdl()) == pytest.approx(dark)
+
+
+def test_a_split_tone_keeps_luminance_and_leans_either_end_its_own_way():
+    grade = Grade(split=0.8, shadows=(0.3, 0.5, 0.8), lights=(0.8, 0.5, 0.3))
+    levels = np.array([0.01, MID_GREY, 4.0])[:, None].repeat(3, 1)
+    toned = graded(levels, grade, Cdl())
+    assert luminance(toned) == pytest.approx(luminance(levels), rel=1e-6)
+    assert toned[0, 2] > toned[0, 0]
+    assert toned[2, 0] > toned[2, 2]
+
+
+# -- white balance ------------------------------------------------------------------------------------
+
+
+def test_the_adaptation_is_cat16_by_another_hand():
+    there, here = (ACESCG_TO_XYZ @ kelvin_to_acescg(k) for k in (3200.0, 6000.0))
+    theirs = colour.adaptation.matrix_chromatic_adaptation_VonKries(there, here, transform="CAT16")
+    assert pytest.approx(colour.adaptation.CHROMATIC_ADAPTATION_TRANSFORMS["CAT16"], abs=1e-6) == CAT16
+    assert matrix(White(3200.0)) == pytest.approx(XYZ_TO_ACESCG @ theirs @ ACESCG_TO_XYZ, abs=1e-5)
+
+
+@given(st.floats(2000.0, 12_000.0), st.floats(-0.03, 0.03))
+def test_light_of_the_white_is_drawn_as_the_usual_white_is(kelvin, duv):
+    balanced = matrix(White(kelvin, duv)) @ kelvin_to_acescg(kelvin, duv)
+    usual = kelvin_to_acescg(6000.0)
+    assert balanced / luminance(balanced) == pytest.approx(usual / luminance(usual), rel=1e-3, abs=1e-3)
+
+
+@pytest.mark.parametrize(("kelvin", "duv"), [(2300.0, 0.0), (3200.0, 0.01), (5600.0, -0.008), (9000.0, 0.02)])
+def test_a_picked_colour_gives_its_temperature_and_tint(kelvin, duv):
+    found = white_of(kelvin_to_acescg(kelvin, duv) * 37.0)
+    assert found.kelvin == pytest.approx(kelvin, rel=0.004)
+    assert found.tint_duv == pytest.approx(duv, abs=2e-4)
+
+
+def test_black_has_no_white():
+    with pytest.raises(ValueError, match="black"):
+        white_of(np.zeros(3))
+
+
+# -- night --------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("level", "share"), [(5.0, 1.0), (1.0, 0.767), (0.1, 0.4336), (0.01, 0.1002), (0.001, 0.0)])
+def test_day_vision_takes_part_as_the_commission_has_it(level, share):
+    """CIE 191: where scotopic and photopic luminance are one, m = 0.767 + 0.3334 log10 L."""
+    assert mesopic_share(level) == pytest.approx(share, abs=1e-3)
+
+
+@pytest.mark.parametrize("level", [100.0, 1.0, 0.1, 0.001])
+def test_grey_stays_as_bright_as_it_is_at_every_level(level):
+    assert luminance(by_eye(grey(level), 1.0)) == pytest.approx(level, rel=2e-3)
+
+
+def test_by_day_nothing_changes_and_by_night_no_colour_is_left():
+    chart = np.array([[[0.4, 0.05, 0.04], [0.06, 0.3, 0.05], [0.05, 0.06, 0.4], [0.3, 0.3, 0.3]]], np.float32)
+    day = (chart / chart.mean() * 100.0).astype(np.float32)
+    assert by_eye(day, 1.0) is day
+    night = by_eye((chart / chart.mean() * 1e-3).astype(np.float32), 1.0)
+    xyz = night @ ACESCG_TO_XYZ.T
+    assert xyz[..., 0] / xyz.sum(-1) == pytest.approx(0.25, abs=2e-3)
+    assert xyz[..., 1] / xyz.sum(-1) == pytest.approx(0.25, abs=2e-3)
+
+
+def test_reds_darken_before_blues():
+    """Purkinje's shift."""
+    red, blue = np.array([0.4, 0.05, 0.04]), np.array([0.05, 0.06, 0.4])
+    both = np.stack([red / luminance(red), blue / luminance(blue)])[None].repeat(8, 0).astype(np.float32) * 0.01
+    seen = luminance(by_eye(both, 1.0))[0]
+    assert seen[0] < 0.01 < seen[1]
+
+
+def test_half_the_strength_is_half_the_way(light):
+    dim = light * np.float32(1e-3)
+    half = (dim + by_eye(dim, 1.0)) / 2
+    assert by_eye(dim, 0.5) == pytest.approx(half, rel=1e-3, abs=1e-7)
+
+
+# -- glow and vignette --------------------------------------------------------------------------------
+
+
+def test_glow_loses_no_light_and_even_light_stays_even(light):
+    for size in (0.5, 1.0, 3.0):
+        assert glowing(light, 0.3, size).sum((0, 1)) == pytest.approx(light.sum((0, 1)), rel=1e-3)
+    assert glowing(grey(7.0), 0.5, 1.0) == pytest.approx(7.0, rel=1e-4)
+
+
+def lamp(height, x=0.5, y=0.5):
+    """A lamp of the same light at any size of picture, its middle at a share of the frame; sub-pixel places blend."""
+    width = height * 16 // 9
+    picture = np.zeros((height, width, 3), np.float32)
+    column, row = x * width - 0.5, y * height - 0.5
+    i, j = int(np.floor(column)), int(np.floor(row))
+    for dj, di in ((0, 0), (0, 1), (1, 0), (1, 1)):
+        weight = (di * (column - i) or (1 - di) * (1 - column + i)) * (dj * (row - j) or (1 - dj) * (1 - row + j))
+        picture[j + dj, i + di] += weight * height**2
+    return picture
+
+
+def test_glow_falls_evenly_to_all_sides():
+    height = 181
+    wide = blurred(lamp(height, 0.5, 0.5), 1.0)[..., 0]
+    middle = np.unravel_index(np.argmax(wide), wide.shape)
+    # Not so far that what is mirrored at the edges takes part.
+    for far in (5, 15, 30):
+        across = [wide[middle[0] + far, middle[1]], wide[middle[0] - far, middle[1]], wide[middle[0], middle[1] + far],
+                  wide[middle[0], middle[1] - far]]  # fmt: skip
+        slant = wide[middle[0] + round(far * 0.6), middle[1] + round(far * 0.8)]
+        assert np.ptp(across) < 0.02 * np.mean(across)
+        assert slant == pytest.approx(np.mean(across), rel=0.06)
+
+
+def test_glow_is_the_same_share_of_the_frame_at_every_size():
+    """Light that lies farther than a share of the frame's height from a lamp."""
+
+    def shares(height):
+        wide = blurred(lamp(height), 1.0)[..., 0]
+        rows, columns = np.mgrid[0 : wide.shape[0], 0 : wide.shape[1]] + 0.5
+        far = np.hypot(rows - wide.shape[0] / 2, columns - wide.shape[1] / 2) / height
+        return np.array([wide[far > limit].sum() / wide.sum() for limit in (0.05, 0.1, 0.3)])
+
+    small, large = shares(180), shares(1080)
+    assert small == pytest.approx(large, abs=0.01)
+
+
+def test_a_lamp_that_moves_by_less_than_a_pixel_does_not_flicker():
+    height, width, glows = 180, 320, []
+    rows, columns = np.mgrid[0:height, 0:width] + 0.5
+    for step in range(8):
+        x, y = 0.5 + step / 8 / width, 0.5 + step / 16 / height
+        wide = blurred(lamp(height, x, y), 1.0)[..., 0]
+        about = 1.0 / (1.0 + np.exp(10.0 - np.hypot(columns - x * width, rows - y * height)))
+        glows.append((wide * about).sum())
+    assert np.ptp(glows) < 0.01 * np.mean(glows)
+
+
+def test_a_vignette_is_the_lenss_own_and_by_hand():
+    own = gains(90, 160, Vignette(0.0, 1.0), TAN)
+    row, column = 10, 20
+    x, y = (column + 0.5 - 80) / 80 * TAN, (row + 0.5 - 45) / 80 * TAN
+    assert own[row, column] == pytest.approx(np.cos(np.arctan(np.hypot(x, y))) ** 4, rel=1e-5)
+    by_hand = gains(900, 1600, Vignette(-2.0, 0.0), TAN)
+    assert np.log2(by_hand[0, 0]) == pytest.approx(-2.0, abs=0.02)
+    assert by_hand[450, 800] == pytest.approx(1.0, abs=1e-4)
+
+
+# -- grain --------------------------------------------------------------------------------------------
+
+
+def test_grain_keeps_the_mean_and_is_strongest_in_the_middle_tones():
+    def spread(code):
+        return grained(np.full((400, 600, 4), code, np.uint8), Grain(6.0))[..., 0].astype(float)
+
+    assert spread(128).mean() == pytest.approx(128, abs=0.3)
+    assert spread(128).std() == pytest.approx(6.0, rel=0.06)
+    assert spread(30).std() < spread(128).std()
+    assert spread(128)[..., None].shape == (400, 600, 1)
+
+
+def test_grain_keeps_to_the_frame_and_to_its_seed():
+    dark, bright = np.full((90, 160, 3), 0.4, np.float32), np.full((90, 160, 3), 0.6, np.float32)
+    laid = [grained_signal(p, Grain(8.0), 0, 90)[..., 0] - p[..., 0] for p in (dark, bright)]
+    assert np.corrcoef(laid[0].ravel(), laid[1].ravel())[0, 1] > 0.999
+    other = grained_signal(dark, Grain(8.0, seed=2), 0, 90)[..., 0] - dark[..., 0]
+    assert abs(np.corrcoef(laid[0].ravel(), other.ravel())[0, 1]) < 0.05
+    whole = grained_signal(dark, Grain(8.0), 0, 90)
+    assert np.array_equal(whole[32:64], grained_signal(dark[32:64], Grain(8.0), 32, 90))
+
+
+def test_grain_has_its_size_in_thousandths_of_the_height():
+    """The width of its self-correlation, at half its height."""
+
+    def width(height):
+        grains = noise(1, 8.0 / 1000 * height)
+        power = np.abs(np.fft.fft2(grains)) ** 2
+        lag = np.real(np.fft.ifft2(power))[0, :60] / (grains**2).sum()
+        return np.interp(0.5, lag[:40][::-1], np.arange(40)[::-1]) / height
+
+    assert width(540) == pytest.approx(width(1080), rel=0.1)
+
+
+# -- views --------------------------------------------------------------------------------------------
+
+
+def test_false_colours_are_whole_stops(finisher):
+    for stop in range(-6, 6):
+        for near in (-0.4, 0.0, 0.4):
+            level = MID_GREY * 2.0 ** (stop + near)
+            wanted = FALSE_COLOURS[stop - FALSE_LOW]
+            still = finished(grey(level), Finish(view="false colour"), 1.0, TAN)
+            assert np.array_equal(np.rint(still[0, 0] * 255), wanted), (stop, near)
+            live = finisher.show(grey(level), Finish(view="false colour"), 1.0, TAN)[0, 0]
+            assert np.array_equal(live[2::-1], wanted), (stop, near)
+    assert len({tuple(c) for c in FALSE_COLOURS}) == len(FALSE_COLOURS)
+    # Brighter light has lighter colours up to the last but one; what is past the top stands out.
+    assert np.ptp(FALSE_COLOURS[7]) == 0
+
+
+@pytest.mark.parametrize("view", [v for v in VIEWS if v != "false colour"])
+def test_views_are_kept_in_tables_of_their_own(view, finisher):
+    exposed = np.geomspace(0.001, 8.0, 400)[None, :, None].repeat(3, 2).astype(np.float32)
+    table = finisher.show(exposed, Finish(view=view), 1.0, TAN, dither=False)[..., 2::-1]
+    still = direct(exposed, view) * 255.0
+    # Where a view cuts off without a roll-off a table rounds the corner.
+    before = still < 240.0 if view == "unrendered" else still < 256.0
+    assert np.abs(table - still)[before].max() < 1.6
+
+
+def test_display_p3_shows_the_same_grey_and_other_numbers_for_colours():
+    red = np.full((1, 1, 3), 0.1, np.float32) * np.array([3.0, 0.4, 0.2], np.float32)
+    for view in ("ACES 2.0", "ACES 1.3", "unrendered"):
+        greys = [direct(grey(MID_GREY), view, screen)[0, 0] for screen in ("sRGB", "Display P3")]
+        assert greys[0] == pytest.approx(greys[1], abs=2e-3)
+        srgb, p3 = (direct(red, view, screen)[0, 0] for screen in ("sRGB", "Display P3"))
+        assert p3[0] < srgb[0]
+
+
+# -- the value ----------------------------------------------------------------------------------------
+
+
+def test_between_two_finishes_every_number_goes_its_way():
+    one, two = Finish(), EVERYTHING
+    half = between(one, two, 0.5)
+    assert half.grade.exposure == pytest.approx(0.1)
+    assert half.white.kelvin == pytest.approx(np.sqrt(6000.0 * 5000.0))
+    assert all(row.read(between(one, two, 1.0)) == pytest.approx(row.read(two)) for row in FINISH_ROWS)
+    assert all(row.read(between(one, two, 0.0)) == pytest.approx(row.read(one)) for row in FINISH_ROWS)
+
+
+def test_a_finish_of_the_shelf_knows_its_name_until_it_is_changed():
+    import attrs
+
+    for name in SHELF:
+        begun = begun_with(name, Finish(view="ACES 1.3"))
+        assert begun.view == "ACES 1.3"
+        assert name_of(begun) == name
+        assert name_of(attrs.evolve(begun, night=0.123)) == ""
+    assert name_of(Finish()) == ""
+
+
+def test_usual_numbers_are_those_of_the_rows():
+    assert all(row.read(Finish()) == row.usual for row in FINISH_ROWS)
+    assert luminance(np.ones(3)) == pytest.approx(LUMINANCE_WEIGHTS.sum())

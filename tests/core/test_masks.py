@@ -1,0 +1,206 @@
+"""Masks: regions against closed forms, one source's share on one object against the sum with it changed there."""
+
+import attrs
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.finish.masks import (
+    Scene,
+    cover,
+    cover_of,
+    heights_of,
+    masked,
+    objects_cover,
+    scene_of,
+    share_in,
+    with_masks,
+)
+from lunar_haze.core.finish.model import Mask, Region
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.place.model import Material, Place
+from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.units.photometry import MID_GREY
+
+HEIGHT, WIDTH = 90, 160
+CAMERA = Camera((0.0, -5.0, 1.0), (0.0, 0.0, 1.0), 36.0)
+
+
+def two_squares() -> Place:
+    """A square of one metre in front of one of four, both facing the lens."""
+
+    def square(half, y):
+        return [(-half, y, 1 - half), (half, y, 1 - half), (half, y, 1 + half), (-half, y, 1 + half)]
+
+    points = np.array(square(0.5, 0.0) + square(2.0, 2.0), np.float32)
+    triangles = np.array([[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7]], np.uint32)
+    return Place(
+        points, np.tile(np.array([0, -1, 0], np.float32), (8, 1)), np.zeros((8, 2), np.float32), triangles,
+        np.zeros(4, np.int32), np.array([0, 0, 1, 1], np.int32), (Material("plain"),), (), ("near", "far"),
+    )  # fmt: skip
+
+
+def seen(place: Place, camera=CAMERA, height=HEIGHT, width=WIDTH) -> Scene:
+    """What the lens sees, by a ray through every pixel's middle."""
+    index = RayIndex(place)
+    owner, distance = np.full((height, width), -1, np.int32), np.full((height, width), np.inf, np.float32)
+    for row in range(height):
+        for column in range(width):
+            origin, way = camera.ray(column + 0.5, row + 0.5, width, height)
+            far, triangle = index.nearest(origin, way)
+            if triangle[0] >= 0:
+                owner[row, column], distance[row, column] = place.object_of[triangle[0]], far[0]
+    return scene_of(owner, distance, camera, place, index)
+
+
+@pytest.fixture(scope="module")
+def scene():
+    return seen(two_squares())
+
+
+# -- regions ------------------------------------------------------------------------------------------
+
+
+def test_an_ellipse_has_its_area_and_its_feather(scene):
+    hard = cover_of(Region(width=0.4, height=0.2, feather=0.0), scene)
+    assert hard.sum() / HEIGHT**2 == pytest.approx(np.pi * 0.4 * 0.2, rel=0.02)
+    soft = cover_of(Region(width=0.4, height=0.2, feather=0.8), scene)
+    assert soft[HEIGHT // 2, WIDTH // 2] == pytest.approx(1.0)
+    assert soft[HEIGHT // 2, WIDTH // 2 + round(0.42 * HEIGHT)] == 0.0
+    assert 0.1 < soft[HEIGHT // 2, WIDTH // 2 + round(0.24 * HEIGHT)] < 0.9
+
+
+def test_a_turned_ellipse_is_turned(scene):
+    flat = cover_of(Region(width=0.4, height=0.1, feather=0.3), scene)
+    upright = cover_of(Region(width=0.4, height=0.1, turn_deg=90.0, feather=0.3), scene)
+    middle = slice(WIDTH // 2 - HEIGHT // 2, WIDTH // 2 + HEIGHT // 2)
+    assert upright[:, middle] == pytest.approx(flat[:, middle].T, abs=1e-5)
+
+
+def test_a_region_is_the_same_share_of_the_frame_at_every_size(scene):
+    large = attrs.evolve(scene, owner=np.zeros((540, 960), np.int32), distance=np.ones((540, 960), np.float32))
+    for region in (Region(x=0.2, y=-0.1, turn_deg=30.0), Region("line", y=0.1, turn_deg=12.0, feather=1.0)):
+        small, big = cover_of(region, scene), cover_of(region, large)
+        blocks = big.reshape(90, 6, 160, 6).mean((1, 3))
+        assert np.abs(small - blocks).max() < 0.02
+
+
+def test_a_line_covers_what_lies_above_it_and_fades(scene):
+    region = Region("line", y=0.0, height=0.2, feather=1.0)
+    found = cover_of(region, scene)
+    assert found[0].max() == found[0].min() == 1.0
+    assert found[-1].max() == 0.0
+    assert found[HEIGHT // 2].mean() == pytest.approx(0.5, abs=0.1)
+
+
+def test_spans_of_distance_and_height_are_the_places(scene):
+    near = cover_of(Region("distance", near_m=0.0, far_m=6.0, feather=0.0), scene)
+    assert np.array_equal(near > 0.5, scene.owner == 0)
+    heights = heights_of(scene)
+    rows = np.nonzero(scene.owner[:, WIDTH // 2] == 0)[0]
+    # The near square reaches from half a metre to one and a half.
+    assert heights[rows[0], WIDTH // 2] == pytest.approx(1.5, abs=0.08)
+    assert heights[rows[-1], WIDTH // 2] == pytest.approx(0.5, abs=0.08)
+    low = cover_of(Region("height", near_m=-10.0, far_m=1.0, feather=0.0), scene)
+    assert low[rows[-1], WIDTH // 2] == 1.0
+    assert low[rows[0], WIDTH // 2] == 0.0
+    assert cover_of(Region("distance", far_m=1e5), scene)[scene.owner < 0].max(initial=0.0) == 0.0, "no sky"
+
+
+def test_an_object_has_its_true_area_with_partial_cover_at_its_edges():
+    """A square metre, five metres off: counted in whole pixels it would be off by more."""
+    scale = WIDTH / 2 / CAMERA.tan_half_width / 5.0
+    for shift in (0.0, 0.013, 0.027):
+        camera = attrs.evolve(CAMERA, position=(shift, -5.0, 1.0 + shift), aim=(shift, 0.0, 1.0 + shift))
+        here = seen(two_squares(), camera)
+        assert objects_cover(here, ("near",)).sum() == pytest.approx(scale**2, rel=0.006)
+        assert objects_cover(here, ("gone",)).max() == 0.0
+    edges = objects_cover(here, ("near",))
+    assert ((edges > 0.0) & (edges < 1.0)).any()
+    whole = objects_cover(here, ("near",), with_edges=False)
+    assert set(np.unique(whole)) == {0.0, 1.0}
+
+
+def test_objects_add_up_where_they_meet(scene):
+    near, far = (objects_cover(scene, (name,)) for name in ("near", "far"))
+    both = objects_cover(scene, ("near", "far"))
+    inside = scene.owner >= 0
+    assert (near + far)[inside] == pytest.approx(both[inside], abs=1e-9)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["add", "take away", "cross"]), st.booleans(), st.floats(-0.5, 0.5)), max_size=4)
+)
+def test_however_regions_go_together_a_cover_stays_a_share(parts):
+    blank = Scene(
+        np.zeros((18, 32), np.int32), np.ones((18, 32), np.float32), CAMERA, ("a",), np.zeros(1, np.int32), None
+    )
+    regions = (Region(), *(Region(x=x, how=how, inverted=inverted) for how, inverted, x in parts))
+    found = cover(regions, blank)
+    assert found.min() >= 0.0
+    assert found.max() <= 1.0 + 1e-6
+
+
+def test_what_is_taken_away_is_gone_and_what_is_crossed_is_in_both(scene):
+    whole, part = Region(width=0.6, height=0.4), Region(width=0.2, height=0.2, feather=0.0, how="take away")
+    without = cover((whole, part), scene)
+    assert without[HEIGHT // 2, WIDTH // 2] == 0.0
+    crossed = cover((whole, attrs.evolve(part, how="cross")), scene)
+    assert crossed[HEIGHT // 2, WIDTH // 2] == pytest.approx(1.0)
+    assert crossed[HEIGHT // 2, WIDTH // 2 + 30] == 0.0
+    assert cover((attrs.evolve(whole, inverted=True),), scene) == pytest.approx(1.0 - cover((whole,), scene), abs=1e-6)
+
+
+# -- what they do -------------------------------------------------------------------------------------
+
+
+def light():
+    return np.random.default_rng(7).uniform(0.5, 20.0, (HEIGHT, WIDTH, 3)).astype(np.float32)
+
+
+def test_one_source_is_weakened_on_one_object_alone(scene):
+    """The sum with that source's pixels of that object halved, edge cover included."""
+    key, fill = light(), light()
+    total = key + fill
+    mask = Mask("m", "m", (Region("objects", objects=("near",)),), "key", stops=-1.0)
+    under = cover(mask.regions, scene)
+    done = with_masks(total, (mask,), 0.1, lambda m: under, {"key": share_in(total, key)}.get)
+    wanted = fill + key * (1.0 - 0.5 * under[..., None])
+    assert done == pytest.approx(wanted, rel=1e-3)
+    elsewhere = under == 0.0
+    assert np.array_equal(done[elsewhere], total[elsewhere])
+
+
+def test_a_mask_of_a_source_that_gives_nothing_does_nothing(scene):
+    picture = light()
+    mask = Mask("m", "m", source="gone", stops=-3.0)
+    assert with_masks(picture, (mask,), 0.1, lambda m: np.ones(scene.size), lambda s: None) is picture
+    muted = attrs.evolve(mask, source="", muted=True)
+    assert with_masks(picture, (muted,), 0.1, lambda m: np.ones(scene.size), lambda s: None) is picture
+
+
+def test_each_thing_a_mask_does_is_what_it_says():
+    picture, everywhere = light(), np.ones((HEIGHT, WIDTH), np.float32)
+    scale = 0.05
+
+    def does(**changes):
+        return masked(picture, Mask("m", "m", **changes), everywhere, scale)
+
+    assert does(stops=-2.0) == pytest.approx(picture / 4, rel=1e-5)
+    grey = does(saturation=0.0)
+    assert np.ptp(grey, axis=-1).max() < 1e-3
+    assert luminance(grey) == pytest.approx(luminance(picture), rel=1e-4)
+    stops = np.log2(luminance(picture) * scale / MID_GREY)
+    assert np.log2(luminance(does(contrast=1.5)) * scale / MID_GREY) == pytest.approx(1.5 * stops, abs=1e-3)
+    warm, cool = does(mired=60.0), does(mired=-60.0)
+    assert (warm[..., 0] / warm[..., 2]).mean() > (picture[..., 0] / picture[..., 2]).mean()
+    assert (cool[..., 0] / cool[..., 2]).mean() < (picture[..., 0] / picture[..., 2]).mean()
+    assert does() is picture
+
+
+def test_half_under_a_mask_is_half_the_way():
+    picture = light()
+    half = masked(picture, Mask("m", "m", stops=-1.0), np.full((HEIGHT, WIDTH), 0.5, np.float32), 1.0)
+    assert half == pytest.approx(picture * 0.75, rel=1e-5)

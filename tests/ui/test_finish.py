@@ -1,0 +1,223 @@
+"""The finish in the window: its card, its facets, the shelf, a picked white, tables; no new light is asked for."""
+
+import attrs
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QPushButton
+
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.rows import FINISH
+from lunar_haze.core.finish.model import Finish, TableFile
+from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.finish.shelf import SHELF
+from lunar_haze.ui import finish_facets
+from tests.core.test_grading_tables import BROKEN, IDENTITY, SWAPPED, written
+from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in
+
+
+def pixel(window):
+    """The middle of the picture on screen: red, green, blue."""
+    colour = window.bridge.image.pixelColor(window.bridge.image.width() // 2, window.bridge.image.height() // 2)
+    return np.array([colour.red(), colour.green(), colour.blue()])
+
+
+@pytest.fixture
+def window(window):
+    """The window on a look without a finish."""
+    window.session.act("no finish", edits.change_look(window.session.document, finish=Finish()))
+    QApplication.processEvents()
+    return window
+
+
+@pytest.fixture
+def finish_window(window):
+    """The window with its finish card clicked."""
+    card = window.rail.cards[FINISH]
+    window.rail.ensureWidgetVisible(card)
+    QTest.mouseClick(card, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
+    QApplication.processEvents()
+    return window
+
+
+def button(window, text):
+    return next(b for b in window.facets.findChildren(QPushButton) if b.text() == text and b.isVisibleTo(window))
+
+
+def test_the_rail_ends_in_the_finish_and_a_click_shows_its_numbers(finish_window):
+    assert list(finish_window.rail.cards)[-1] == FINISH
+    assert finish_window.session.chosen == FINISH
+    assert {"contrast", "neutral", "glow", "vignette", "night by eye", "grain"} <= set(finish_window.facets.wells)
+
+
+def test_a_number_changes_the_picture_at_once_and_asks_for_no_light(finish_window):
+    window = finish_window
+    before, asked = pixel(window), (len(window.bridge._backend.requests), len(window.bridge._backend.balances))
+    type_in(window, "finish exposure", "-2")
+    QTest.qWait(30)
+    assert window.session.document.look.finish.grade.exposure == -2.0
+    assert (pixel(window) < before).all()
+    backend = window.bridge._backend
+    assert (len(backend.requests), len(backend.balances)) == asked
+    window.session.undo()
+    QTest.qWait(30)
+    assert np.array_equal(pixel(window), before)
+
+
+def test_the_picture_on_screen_is_the_still(finish_window):
+    """What a still of the same light would hold, at the same exposure."""
+    window = finish_window
+    window.session.act("finish", edits.change_look(window.session.document, finish=SHELF["cold night"]))
+    QTest.qWait(30)
+    look, lens = window.session.document.look, window.session.document.shot.seen_from.tan_half_width
+    still = finished(window.bridge.picture, look.finish, window.bridge.exposure(), lens)
+    middle = still[still.shape[0] // 2, still.shape[1] // 2] * 255
+    assert pixel(window) == pytest.approx(middle, abs=2.5)
+
+
+def test_a_finish_of_the_shelf_is_one_step_and_marked(finish_window):
+    window = finish_window
+    shelf = window.facets.findChild(finish_facets.Shelf)
+    QTest.mouseClick(shelf.buttons["storm"], Qt.MouseButton.LeftButton)
+    assert window.session.document.look.finish == SHELF["storm"]
+    assert [n for n, b in shelf.buttons.items() if b.isChecked()] == ["storm"]
+    type_in(window, "contrast", "1.5")
+    assert not any(b.isChecked() for b in shelf.buttons.values())
+    QTest.mouseClick(button(window, "no finish"), Qt.MouseButton.LeftButton)
+    assert window.session.document.look.finish == Finish()
+    for _ in range(3):
+        window.session.undo()
+    assert window.session.document.look.finish == Finish()
+
+
+def test_the_shelf_shows_each_on_the_present_picture(finish_window, qtbot):
+    shelf = finish_window.facets.findChild(finish_facets.Shelf)
+    qtbot.waitUntil(lambda: all(not b.icon().isNull() for b in shelf.buttons.values()), timeout=10_000)
+    tones = {
+        name: b.icon().pixmap(finish_facets.SHELF_WIDTH).toImage().pixelColor(30, 20).rgb()
+        for name, b in shelf.buttons.items()
+    }
+    assert len(set(tones.values())) > 5
+
+
+def test_n_mutes_it_and_so_does_the_box(finish_window):
+    window = finish_window
+    before = pixel(window)
+    type_in(window, "finish exposure", "-3")
+    QTest.qWait(30)
+    key(window, Qt.Key.Key_N)
+    QTest.qWait(30)
+    assert window.session.document.look.finish.muted
+    assert np.array_equal(pixel(window), before)
+    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "muted")
+    assert box.isChecked()
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(6, box.height() // 2))
+    assert not window.session.document.look.finish.muted
+
+
+def test_another_view_is_chosen_from_a_list(finish_window):
+    window = finish_window
+    before = pixel(window)
+    for view in ("ACES 1.3", "unrendered", "false colour"):
+        pick_in(window, "view", view)
+        QTest.qWait(30)
+        assert window.session.document.look.finish.view == view
+        assert not np.array_equal(pixel(window), before)
+
+
+def test_a_place_in_the_picture_becomes_neutral(window):
+    """The light under the pointer is drawn grey."""
+    window.session.act(
+        "warm", edits.change_look(window.session.document, sources=tuple(
+            attrs.evolve(s, kelvin=2600.0) for s in window.session.document.look.sources
+        )),
+    )  # fmt: skip
+    QTest.qWait(60)
+    window.session.act("flat", edits.change_finish(window.session.document, view="unrendered"))
+    QTest.qWait(30)
+    before = np.ptp(pixel(window) / max(pixel(window).max(), 1))
+    slip_act(window, seen_at(window, (-22.6, -0.9, 0.65), name="jetty"), "make this neutral")
+    QTest.qWait(30)
+    assert window.session.document.look.finish.white.kelvin != 6000.0
+    assert np.ptp(pixel(window) / max(pixel(window).max(), 1)) < before / 3
+
+
+def test_a_table_is_opened_weakened_and_removed(finish_window, tmp_path, monkeypatch):
+    window = finish_window
+    before = pixel(window)
+    path = written(tmp_path, SWAPPED)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(path), ""))
+    section = next(b for b in window.facets.findChildren(finish_facets.QToolButton) if b.text() == "grading table")
+    QTest.mouseClick(section, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(button(window, "open ..."), Qt.MouseButton.LeftButton)
+    QTest.qWait(30)
+    assert window.session.document.look.finish.table.path == str(path)
+    pick_in(window, "what the table is made for", "for the screen")
+    QTest.qWait(30)
+    assert pixel(window) == pytest.approx(before[::-1], abs=2)
+    type_in(window, "table strength", "0")
+    QTest.qWait(30)
+    assert pixel(window) == pytest.approx(before, abs=1)
+    QTest.mouseClick(button(window, "remove"), Qt.MouseButton.LeftButton)
+    assert window.session.document.look.finish.table is None
+
+
+def test_a_broken_table_is_told_and_changes_nothing(finish_window, tmp_path):
+    window, told = finish_window, []
+    window.session.said.connect(lambda text, problem: told.append((text, problem)))
+    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
+    facets.open_table(written(tmp_path, BROKEN["nan"]))
+    assert told
+    assert told[-1][1]
+    assert "table.cube" in told[-1][0]
+    assert window.session.document.look.finish == Finish()
+
+
+def test_a_table_that_is_gone_is_told_once_and_the_picture_stays(window, tmp_path):
+    told = []
+    window.bridge.said.connect(lambda text, problem: told.append(text))
+    before = pixel(window)
+    table = TableFile(str(tmp_path / "gone.cube"), "0")
+    window.session.act("table", edits.change_finish(window.session.document, table=table))
+    QTest.qWait(30)
+    window.bridge.refresh()
+    assert len([t for t in told if "gone.cube" in t]) == 1
+    assert pixel(window) == pytest.approx(before, abs=1)
+
+
+def test_a_table_that_changes_on_disk_is_seen_at_once_and_told(finish_window, tmp_path, qtbot):
+    window, told = finish_window, []
+    window.session.said.connect(lambda text, problem: told.append(text))
+    path = written(tmp_path, IDENTITY)
+    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
+    facets.open_table(path)
+    pick_in(window, "what the table is made for", "for the screen")
+    QTest.qWait(30)
+    before = pixel(window)
+    window._file_watch._watch()
+    written(tmp_path, SWAPPED)
+    qtbot.waitUntil(lambda: any("has changed on disk" in line for line in told), timeout=5000)
+    qtbot.waitUntil(lambda: not np.array_equal(pixel(window), before), timeout=3000)
+    assert pixel(window) == pytest.approx(before[::-1], abs=2)
+
+
+def test_a_table_is_kept_in_the_document_by_a_path_of_its_own(finish_window, tmp_path, work):
+    from lunar_haze.core.document.files import load
+
+    window = finish_window
+    path = written(work.parent, IDENTITY, "own.cube")
+    finish_facets.FinishFacets(window.facets.column, window.bridge).open_table(path)
+    window.session.save()
+    assert '"own.cube"' in work.read_text()
+    again, notes = load(work)
+    assert again.look.finish.table.path == str(path)
+    assert not notes
+
+
+def test_small_pictures_of_shares_never_show_false_colour(finish_window):
+    window = finish_window
+    plain = window.bridge.screen.table
+    pick_in(window, "view", "false colour")
+    assert window.bridge.screen.table is plain
+    assert choice(window, "view").currentText() == "false colour"

@@ -1,0 +1,174 @@
+"""Masks in the window: added, pulled in the picture, of one source's light, of what the slip points at; undone."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
+
+from lunar_haze.core.document import edits, mask_edits
+from lunar_haze.core.document.files import from_json, to_json
+from lunar_haze.core.document.rows import FINISH
+from lunar_haze.core.finish.model import Finish, Mask, Region
+from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.handoff.mask_scene import under_masks
+from lunar_haze.core.plan.frames import view_of
+from tests.ui.hands import drag, pick_in, seen_at, slip_act, type_in
+
+
+@pytest.fixture
+def window(window):
+    """The window on a look without a finish, which is chosen."""
+    window.session.act("no finish", edits.change_look(window.session.document, finish=Finish()))
+    window.session.choose(FINISH)
+    QApplication.processEvents()
+    return window
+
+
+def pixel(window, x=0.5, y=0.5):
+    image = window.bridge.image
+    colour = image.pixelColor(int(x * image.width()), int(y * image.height()))
+    return np.array([colour.red(), colour.green(), colour.blue()])
+
+
+def press(window, text):
+    found = next(b for b in window.facets.findChildren(QPushButton) if b.text() == text and b.isVisibleTo(window))
+    QTest.mouseClick(found, Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+
+
+def masks(window):
+    return window.session.document.look.finish.masks
+
+
+def overlay(window):
+    return next(o for o in window.picture.overlays if type(o).__name__ == "MaskOverlay")
+
+
+def test_an_ellipse_darkens_what_lies_under_it_and_nothing_else(window):
+    middle, corner = pixel(window), pixel(window, 0.02, 0.02)
+    asked = len(window.bridge._backend.requests)
+    press(window, "+ ellipse")
+    assert np.array_equal(pixel(window), middle), "a new mask does nothing yet"
+    type_in(window, "mask exposure", "-3")
+    QTest.qWait(30)
+    assert (pixel(window) < middle).all()
+    assert np.array_equal(pixel(window, 0.02, 0.02), corner)
+    assert len(window.bridge._backend.requests) == asked
+    window.session.undo()
+    QTest.qWait(30)
+    assert np.array_equal(pixel(window), middle)
+
+
+def test_it_is_pulled_in_the_picture_by_its_middle_and_its_rim(window):
+    press(window, "+ ellipse")
+    handles = overlay(window).handles()
+    drag(window.picture, handles["middle"], handles["middle"] + QPointF(120, -40))
+    height = window.picture.frame().height()
+    region = masks(window)[0].regions[0]
+    assert (region.x, region.y) == pytest.approx((120 / height, -40 / height), abs=0.01)
+    handles = overlay(window).handles()
+    drag(window.picture, handles["width"], handles["width"] + QPointF(50, 0))
+    assert masks(window)[0].regions[0].width == pytest.approx(region.width + 50 / height, abs=0.01)
+    window.session.undo()
+    assert masks(window)[0].regions[0].width == region.width
+    window.session.undo()
+    assert masks(window)[0].regions[0] == Region()
+
+
+def test_a_line_is_turned_by_its_far_handle(window):
+    press(window, "+ line")
+    handles = overlay(window).handles()
+    drag(window.picture, handles["turn"], handles["middle"] + QPointF(0, 150))
+    assert masks(window)[0].regions[0].turn_deg == pytest.approx(90.0, abs=2.0)
+
+
+def test_handles_are_there_for_the_finish_alone(window):
+    press(window, "+ ellipse")
+    assert overlay(window).handles()
+    window.session.choose("sun")
+    assert not overlay(window).handles()
+
+
+def test_one_sources_light_alone_is_weakened(window):
+    """The rest of the light stays: with every source's own mask at -3 stops it is all of it."""
+    press(window, "+ ellipse")
+    type_in(window, "mask exposure", "-3")
+    QTest.qWait(30)
+    all_light = pixel(window).astype(float)
+    pick_in(window, "light that the mask works on", "sky")
+    QTest.qWait(30)
+    sky = pixel(window).astype(float)
+    window.session.act("off", mask_edits.change_mask(window.session.document, 0, muted=True))
+    QTest.qWait(30)
+    plain = pixel(window).astype(float)
+    assert (all_light < sky).any()
+    assert (sky < plain).any()
+    window.session.act("on", mask_edits.change_mask(window.session.document, 0, muted=False, source="gone"))
+    QTest.qWait(30)
+    assert np.array_equal(pixel(window), plain)
+
+
+def test_the_slip_masks_what_it_points_at_and_the_subject_has_a_button(window):
+    slip_act(window, seen_at(window, (-5.0, 0.0, 1.1), name="jetty"), "mask jetty")
+    assert masks(window)[0].regions[0].objects == ("jetty",)
+    assert window.session.chosen == FINISH
+    told = []
+    window.session.said.connect(lambda text, problem: told.append(text))
+    press(window, "+ subject")
+    assert len(masks(window)) == 1
+    assert "no subject" in told[-1]
+    window.session.act("subject", edits.change_shot(window.session.document, subject=("waiting figure",)))
+    press(window, "+ subject")
+    assert masks(window)[1].regions[0].objects == ("waiting figure",)
+
+
+def test_regions_are_added_taken_away_and_removed(window):
+    press(window, "+ ellipse")
+    press(window, "and another region")
+    assert window.session.chosen_mask == (0, 1)
+    pick_in(window, "how the region goes together with those before it", "take away")
+    assert [r.how for r in masks(window)[0].regions] == ["add", "take away"]
+    press(window, "remove")
+    assert len(masks(window)[0].regions) == 1
+    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "inverted")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(6, box.height() // 2))
+    assert masks(window)[0].regions[0].inverted
+    press(window, "delete")
+    assert masks(window) == ()
+
+
+def test_the_still_has_the_same_masks(window):
+    """The picture on screen and what a still makes of the same light."""
+    press(window, "+ ellipse")
+    type_in(window, "mask exposure", "-2")
+    type_in(window, "mask warmth", "60")
+    QTest.qWait(30)
+    document, bridge = window.session.document, window.bridge
+    view = view_of(document.shot, bridge.size())
+    seen = bridge._seen_by_the_lens()[1:]
+    spec = window.session.place_spec
+    do = under_masks(document.look, document.shot, view, spec, bridge.picture, seen, {})
+    lens = document.shot.seen_from.tan_half_width
+    still = finished(do(bridge.picture), document.look.finish, bridge.exposure(), lens)
+    middle = still[still.shape[0] // 2, still.shape[1] // 2] * 255
+    assert pixel(window) == pytest.approx(middle, abs=2.5)
+
+
+def test_masks_are_kept_in_the_document(window, tmp_path):
+    press(window, "+ ellipse")
+    press(window, "+ distance")
+    document = window.session.document
+    again, notes = from_json(to_json(document, tmp_path), tmp_path, "it")
+    assert again.look.finish.masks == document.look.finish.masks
+    assert not notes
+    broken = to_json(document, tmp_path).replace('"kind": "ellipse",\n', '"kind": "star",\n')
+    _again, notes = from_json(broken, tmp_path, "it")
+    assert notes
+
+
+def test_ten_thousand_masks_are_refused_in_words(window, tmp_path):
+    many = tuple(Mask(str(n), str(n)) for n in range(10_000))
+    text = to_json(edits.change_finish(window.session.document, masks=many), tmp_path)
+    _again, notes = from_json(text, tmp_path, "it")
+    assert notes
