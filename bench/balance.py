@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QApplication
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.page import table, write
+from bench.page import tell
 from tests.core.test_match import a_look as a_pool
 from tests.core.test_match import planted_in_colour
 from tests.core.test_match import show as shoulder
@@ -189,10 +189,7 @@ def main() -> None:
         ("... dimmers told as sure that are right", f"{right} of {sure}", "95 %"),
         ("... the longest match", f"{longest:.1f} s", "below 5 s"),
     ]
-    if len(sys.argv) > 1:
-        print(table(rows))
-    else:
-        write("Balance", "Made by `.venv/bin/python bench/balance.py`.", rows)
+    tell("Balance", "Made by `.venv/bin/python bench/balance.py`.", rows)
 
 
 if __name__ == "__main__":

@@ -13,7 +13,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.page import table, write
+from bench.page import tell
 
 from lunar_haze.core.finish.masks import masked
 from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Mask, Vignette, White
@@ -118,10 +118,7 @@ def main() -> None:
         ("live and still, mean of the screen's values", f"{apart:.2%} apart", "within 0.5 %"),
         ("no finish, 1280x720", f"{best_ms(lambda: finisher.show(whole, Finish(), SCALE, TAN)):.0f} ms", ""),
     ]
-    if len(sys.argv) > 1:
-        print(table(rows))
-    else:
-        write("Finish", "Made by `.venv/bin/python bench/finish.py`.", rows)
+    tell("Finish", "Made by `.venv/bin/python bench/finish.py`.", rows)
 
 
 if __name__ == "__main__":

@@ -22,7 +22,7 @@ from tests.fuzz.mutants import damaged, seeds, take, traced
 from tests.fuzz.test_fuzz import FORMATS
 
 from lunar_haze.service.memory import process_bytes
-from page import table, write
+from page import tell
 
 BATCH, SECONDS, MOST_BYTES = 500, 5, 2 << 30
 
@@ -102,8 +102,5 @@ if __name__ == "__main__":
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
     rows = [of_format(kind, count) for kind in sys.argv[2:] or FORMATS]
     heads = ("format", "mutants", "defects", "slowest", "memory grown by", "took")
-    if sys.argv[1:]:
-        print(table(rows, heads))
-    else:
-        bars = "Bars: no defect (a traceback, a crash), 5 s, 2 GiB."
-        write("Damaged files", f"Made by `.venv/bin/python bench/fuzz.py`. {bars}", rows, heads)
+    bars = "Bars: no defect (a traceback, a crash), 5 s, 2 GiB."
+    tell("Damaged files", f"Made by `.venv/bin/python bench/fuzz.py`. {bars}", rows, heads)

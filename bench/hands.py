@@ -16,7 +16,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 import shutil
 
 import numpy as np
-from bench.page import table, write
+from bench.page import tell
 from PySide6.QtWidgets import QApplication, QInputDialog
 from tests.ui.backends import InstantBackend
 from tests.ui.random_hands import RandomHand
@@ -89,12 +89,7 @@ def main() -> None:
     ]  # fmt: skip
     for line in sorted(set(raised))[:10]:
         print("raised:", line)
-    if len(sys.argv) > 1:
-        print(table(rows))
-    else:
-        write(
-            "Random hands", "Made by `.venv/bin/python bench/hands.py`; the renderer is the tests' instant one.", rows
-        )
+    tell("Random hands", "Made by `.venv/bin/python bench/hands.py`; the renderer is the tests' instant one.", rows)
 
 
 if __name__ == "__main__":

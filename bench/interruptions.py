@@ -27,7 +27,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.protocol import Want
 from lunar_haze.service.worker import Worker
-from page import table, write
+from page import tell
 
 
 def scripts(count: int) -> list[tuple[str, str, str]]:
@@ -79,7 +79,4 @@ def forty_edits() -> list[tuple[str, str, str]]:
 
 if __name__ == "__main__":
     rows = [*forty_edits(), *scripts(int(sys.argv[1]) if len(sys.argv) > 1 else 500)]
-    if sys.argv[1:]:
-        print(table(rows))
-    else:
-        write("Interruptions", "Made by `.venv/bin/python bench/interruptions.py`.", rows)
+    tell("Interruptions", "Made by `.venv/bin/python bench/interruptions.py`.", rows)

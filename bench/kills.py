@@ -31,7 +31,7 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.client import RenderClient, images_on
 from lunar_haze.service.protocol import Failed, Finished, Lost, Published
-from page import Rows, table, write
+from page import Rows, tell
 
 #: A hand that edits 25 times a second and saves now and then; it tells each edit and each save that is done.
 _EDITOR = """
@@ -186,7 +186,4 @@ def rendering(count: int) -> Rows:
 if __name__ == "__main__":
     numbers = [int(argument) for argument in sys.argv[1:]] + [1000, 100][len(sys.argv) - 1 :]
     rows = [*editing(numbers[0]), *rendering(numbers[1])]
-    if sys.argv[1:]:
-        print(table(rows))
-    else:
-        write("Kills", "Made by `.venv/bin/python bench/kills.py`.", rows)
+    tell("Kills", "Made by `.venv/bin/python bench/kills.py`.", rows)

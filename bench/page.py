@@ -3,6 +3,7 @@
 import os
 import platform
 import re
+import sys
 import time
 from pathlib import Path
 
@@ -27,6 +28,14 @@ def machine() -> str:
     cpu = named[1] if named else platform.machine()
     threads = len(os.sched_getaffinity(0))
     return f"{time.strftime('%Y-%m-%d')}, {threads} threads of {cpu}, Python {platform.python_version()}."
+
+
+def tell(title: str, text: str, rows: Rows, heads: tuple[str, ...] = ("what", "measured", "bar")) -> None:
+    """Print a table; keep it as well, unless the command has arguments."""
+    if len(sys.argv) > 1:
+        print(table(rows, heads))
+    else:
+        write(title, text, rows, heads)
 
 
 def write(title: str, text: str, rows: Rows, heads: tuple[str, ...] = ("what", "measured", "bar")) -> None:

@@ -18,7 +18,7 @@ from lunar_haze.core.finish.masks import (
     share_in,
     with_masks,
 )
-from lunar_haze.core.finish.model import Mask, Region
+from lunar_haze.core.finish.model import Finish, Mask, Region
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material, Place
 from lunar_haze.core.place.rays import RayIndex
@@ -131,7 +131,9 @@ def test_objects_add_up_where_they_meet(scene):
 
 
 @given(
-    st.lists(st.tuples(st.sampled_from(["add", "take away", "cross"]), st.booleans(), st.floats(-0.5, 0.5)), max_size=4)
+    st.lists(
+        st.tuples(st.sampled_from(["add", "subtract", "intersect"]), st.booleans(), st.floats(-0.5, 0.5)), max_size=4
+    )
 )
 def test_however_regions_go_together_a_cover_stays_a_share(parts):
     blank = Scene(
@@ -143,11 +145,11 @@ def test_however_regions_go_together_a_cover_stays_a_share(parts):
     assert found.max() <= 1.0 + 1e-6
 
 
-def test_what_is_taken_away_is_gone_and_what_is_crossed_is_in_both(scene):
-    whole, part = Region(width=0.6, height=0.4), Region(width=0.2, height=0.2, feather=0.0, how="take away")
+def test_what_is_subtracted_is_gone_and_what_is_intersected_is_in_both(scene):
+    whole, part = Region(width=0.6, height=0.4), Region(width=0.2, height=0.2, feather=0.0, how="subtract")
     without = cover((whole, part), scene)
     assert without[HEIGHT // 2, WIDTH // 2] == 0.0
-    crossed = cover((whole, attrs.evolve(part, how="cross")), scene)
+    crossed = cover((whole, attrs.evolve(part, how="intersect")), scene)
     assert crossed[HEIGHT // 2, WIDTH // 2] == pytest.approx(1.0)
     assert crossed[HEIGHT // 2, WIDTH // 2 + 30] == 0.0
     assert cover((attrs.evolve(whole, inverted=True),), scene) == pytest.approx(1.0 - cover((whole,), scene), abs=1e-6)
@@ -177,8 +179,13 @@ def test_a_mask_of_a_source_that_gives_nothing_does_nothing(scene):
     picture = light()
     mask = Mask("m", "m", source="gone", stops=-3.0)
     assert with_masks(picture, (mask,), 0.1, lambda m: np.ones(scene.size), lambda s: None) is picture
-    muted = attrs.evolve(mask, source="", muted=True)
-    assert with_masks(picture, (muted,), 0.1, lambda m: np.ones(scene.size), lambda s: None) is picture
+    muted, idle = attrs.evolve(mask, source="", muted=True), Mask("i", "i")
+    at_work = Finish(masks=(muted, idle)).masks_at_work
+    assert at_work == ()
+    assert with_masks(picture, at_work, 0.1, lambda m: np.ones(scene.size), lambda s: None) is picture
+    working = attrs.evolve(muted, muted=False)
+    assert Finish(masks=(idle, working)).masks_at_work == (working,)
+    assert Finish(masks=(working,), muted=True).masks_at_work == (), "muted with all of the finish"
 
 
 def test_each_thing_a_mask_does_is_what_it_says():

@@ -70,9 +70,7 @@ def test_a_spoiled_night_reads_again_by_following_the_sentences(lamplit, qtbot):
     def renewed():
         """Wait for readings of what is on screen now, once it is free of grain."""
         bridge = window.bridge
-        qtbot.waitUntil(
-            lambda: bridge._clean is not None and bridge._clean_gains == bridge.present_gains(), timeout=30_000
-        )
+        qtbot.waitUntil(lambda: bridge.mix.clean_gains == bridge.present_gains(), timeout=30_000)
         window.balance.readings = None
         window.bridge.refresh()
         qtbot.waitUntil(lambda: window.balance.readings is not None, timeout=10_000)

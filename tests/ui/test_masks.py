@@ -123,12 +123,12 @@ def test_the_slip_masks_what_it_points_at_and_the_subject_has_a_button(window):
     assert masks(window)[1].regions[0].objects == ("waiting figure",)
 
 
-def test_regions_are_added_taken_away_and_removed(window):
+def test_regions_are_added_subtracted_and_removed(window):
     press(window, "+ ellipse")
     press(window, "and another region")
     assert window.session.chosen_mask == (0, 1)
-    pick_in(window, "how the region goes together with those before it", "take away")
-    assert [r.how for r in masks(window)[0].regions] == ["add", "take away"]
+    pick_in(window, "how the region goes together with those before it", "subtract")
+    assert [r.how for r in masks(window)[0].regions] == ["add", "subtract"]
     press(window, "remove")
     assert len(masks(window)[0].regions) == 1
     box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "inverted")

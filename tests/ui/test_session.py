@@ -34,7 +34,7 @@ def test_an_autosave_that_comes_late_does_not_survive_the_save(session, qtbot):
     with session.keeper.writing:
         session.keeper.write_aside()
         session.keeper.void()
-    for thread in [t for t in threading.enumerate() if t in session._threads]:
+    for thread in [t for t in threading.enumerate() if t in session.aside._threads]:
         thread.join(5.0)
     assert not beside.exists(), "what a save has made void is not written"
 

@@ -93,7 +93,7 @@ def test_the_live_mix_is_the_sum_it_claims_to_be(window):
     """While a dimmer moves the picture is the denoised one plus the change: the same as mixing anew."""
     drag(window.rail.cards["sky"], QPoint(60, 60), QPoint(60, 90))
     shown = window.bridge.picture.copy()
-    window.bridge._clean = None
+    window.bridge.mix.drop_clean()
     window.bridge.refresh()
     np.testing.assert_allclose(shown, window.bridge.picture, rtol=1e-4)
 

@@ -91,10 +91,9 @@ def render(
     EXR holds scene-linear ACEScg light [cd/m2]."""
     import attrs
 
-    from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
-    from lunar_haze.core.handoff.mask_scene import under_masks
+    from lunar_haze.core.handoff.deliver import check_output
     from lunar_haze.core.plan.frames import frame_request, problem_sentences
-    from lunar_haze.service.still import compute
+    from lunar_haze.service.still import compute, hand_over
 
     if bits not in (8, 16):
         raise typer.BadParameter("a PNG has 8 or 16 bits a channel")
@@ -133,13 +132,9 @@ def render(
     assert still is not None
     for sentence in problem_sentences(chosen_look, request.view, place.key, still.problems):
         _says.print(f"note: {sentence}", markup=False)
-    parts = source_layers(chosen_look, request.view, place.key, still.layers) if layers else {}
     if layers and output.suffix.lower() != ".exr":
         _says.print("note: layers are kept in EXR only; the PNG holds the picture")
-    masked = under_masks(chosen_look, chosen_shot, request.view, place, still.beauty, still.seen, still.layers)
-    made = deliver(
-        output, chosen_shot, chosen_look, still.beauty, still.clean, parts, bits, screen=screen, masked=masked
-    )
+    made = hand_over(still, request, output, chosen_shot, chosen_look, layers, bits, screen=screen)
     print("\n".join(str(path) for path in made))
 
 

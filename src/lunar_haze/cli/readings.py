@@ -1,4 +1,4 @@
-"""Readings of a look without a window: rendered small, told in lines or as JSON."""
+"""Readings of a look without a window: rendered small, as lines or as JSON."""
 
 from pathlib import Path
 from typing import Any

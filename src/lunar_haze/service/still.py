@@ -8,9 +8,13 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import ServiceError
-from lunar_haze.core.layers.model import FrameRequest, LayerImage
+from lunar_haze.core.handoff.deliver import deliver, source_layers
+from lunar_haze.core.handoff.mask_scene import under_masks
+from lunar_haze.core.layers.model import FrameRequest, LayerImage, Part
 from lunar_haze.core.picture.mix import Mixer
+from lunar_haze.core.picture.views import SRGB
 from lunar_haze.service.client import RenderBackend, RenderClient, images_on
 from lunar_haze.service.protocol import Cleaned, Event, Failed, Finished, Incomplete, Lost, Preparing, Published
 
@@ -94,3 +98,24 @@ def compute(
         return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance)
     finally:
         client.close()
+
+
+def hand_over(
+    still: Still,
+    request: FrameRequest,
+    path: Path,
+    shot: Shot,
+    look: Look,
+    with_layers: bool,
+    bits: int = 8,
+    part: Part | None = None,
+    screen: str = SRGB,
+) -> tuple[Path, ...]:
+    """Write a computed still of a shot under a look, or a part of its frame; says which files that made.
+
+    Raises HandOffError, and PictureError for a grading table that is gone.
+    """
+    view, place = request.view, request.place
+    layers = source_layers(look, view, place.key, still.layers) if with_layers else {}
+    masked = under_masks(look, shot, view, place, still.beauty, still.seen, still.layers)
+    return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, masked)

@@ -82,19 +82,11 @@ class Balance(QObject):
         night = self._is_night()
         self._busy = True
 
-        def work() -> None:
-            try:
-                screen = table.show(shown.picture, shown.scale, dither=False)[..., 2::-1]
-                found: Readings | None = read(shown, np.ascontiguousarray(screen), latitude, night)
-            except Exception:
-                log.exception("the readings failed")
-                found = None
-            try:
-                self._done.emit(shown, found)
-            except RuntimeError:
-                pass  # the window is closing
+        def work() -> Readings:
+            screen = table.show(shown.picture, shown.scale, dither=False)[..., 2::-1]
+            return read(shown, np.ascontiguousarray(screen), latitude, night)
 
-        self._session.run_thread(work)
+        self._session.aside.then(work, lambda found: self._done.emit(shown, found))
 
     def _is_night(self) -> bool:
         look, site = self._session.shown_look, self._session.document.place.site

@@ -1,9 +1,8 @@
 """Between the session and the render service: what to ask for, and the picture on screen.
 
 Every change of the document is turned into a request by the pure planner. Where the layers asked
-for are the same, only gains have moved: the picture is mixed again here and now, and the service
-is told, so that it denoises when the hand rests. While it moves, the difference is laid on the
-last denoised picture, so grain does not come back.
+for are the same, only gains have moved: the picture is mixed again here and now (`live_mix`), and
+the service is told, so that it denoises when the hand rests.
 """
 
 import logging
@@ -17,7 +16,7 @@ from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, Part, View
-from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
+from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
 from lunar_haze.core.plan.shares import subject_in
 from lunar_haze.core.sky.tables import is_ready
@@ -37,6 +36,7 @@ from lunar_haze.service.protocol import (
     Restarted,
 )
 from lunar_haze.ui.live_masks import LiveMasks
+from lunar_haze.ui.live_mix import LiveMix
 from lunar_haze.ui.screen import Screen
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.sky_tables import SkyTables
@@ -92,17 +92,13 @@ class RenderBridge(QObject):
         #: The gains that were told last: what changes none of them, such as a finish, is no news to the service.
         self._told_gains: tuple[LayerGain, ...] = ()
         self._area = (MAX_WIDTH, MAX_HEIGHT)
-        self._mixer = Mixer()
-        self._images: dict[str, LayerImage] = {}
+        self.mix = LiveMix()
         self._board: Board | None = None
-        self._clean: NDArray[np.float32] | None = None
-        self._clean_gains: tuple[LayerGain, ...] = ()
         self.picture: NDArray[np.float32] | None = None
         self.image = QImage()
         self.finished = False
         #: Passes of the layers that the picture on screen is made of; 0 while stand-ins are among them.
         self.shown_passes = 0
-        self._clean_passes = 0
         #: The part of the frame that goes ahead of the rest, None for none.
         self.part: Part | None = None
         self._waiting: list[Callable[[], None]] = []
@@ -158,9 +154,7 @@ class RenderBridge(QObject):
         self.set_part(None)
         self.shown_passes, self._waiting = 0, []
         self._unanswered.stop()
-        self._images = {}
-        self._mixer.set_layers([])
-        self._clean = None
+        self.mix.forget()
         self.picture = None
 
     def size(self) -> tuple[int, int]:
@@ -295,18 +289,13 @@ class RenderBridge(QObject):
         self._board = board
         images = images_on(board, event)
         active = {g.key for g in self._shown_gains() if not g.is_silent}
-        fresh = ({i.key for i in images} ^ set(self._images)) & active
-        self._images = {i.key: i for i in images}
-        self._mixer.set_layers(images)
-        # A clean picture may come before the layers that it was made of.
-        if fresh - {g.key for g in self._clean_gains}:
-            self._clean = None
+        self.mix.set_layers(images, active)
         if event.passes and event.part_passes < event.part_target:
             self.progress.emit("refining the part of the frame", event.part_passes / event.part_target)
         else:
             self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
         # Without some of its light the picture would be dark for a moment: the old one stays that long.
-        whole = active <= self._images.keys()
+        whole = active <= self.mix.images.keys()
         if whole or self.picture is None:
             self.refresh()
         if whole:
@@ -321,8 +310,7 @@ class RenderBridge(QObject):
             return
         for old in [m for m in self._gains_by_mix if m < event.mix_id]:
             del self._gains_by_mix[old]
-        self._clean, self._clean_passes = board.clean.copy(), event.passes
-        self._clean_gains = made_with
+        self.mix.set_clean(board.clean.copy(), made_with, event.passes)
         self.refresh()
         self._answered()
 
@@ -338,13 +326,7 @@ class RenderBridge(QObject):
             return
         if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
-        present = self._shown_gains()
-        picture = self._from_clean(present) if self._clean is not None else None
-        passes = self._clean_passes
-        if picture is None:
-            picture = self._mixer.picture(present)
-            active = {g.key for g in present if not g.is_silent}
-            passes = min((self._images[k].passes if k in self._images else 0 for k in active), default=1)
+        picture, passes = self.mix.picture(self._shown_gains())
         if picture is None:
             return
         self.picture = picture
@@ -356,34 +338,9 @@ class RenderBridge(QObject):
             for act in waiting:
                 act()
 
-    def _from_clean(self, present: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
-        """The denoised picture plus what has changed since it was made; None when layers are missing."""
-        before = {g.key: g for g in self._clean_gains}
-        now = {g.key: g for g in present}
-        picture = self._clean
-        if picture is None:
-            return None
-        zero = (0.0, 0.0, 0.0)
-        for key in before.keys() | now.keys():
-            old = before.get(key, LayerGain(key, zero, zero))
-            new = now.get(key, LayerGain(key, zero, zero))
-            if old == new:
-                continue
-            if key not in self._images:
-                return None
-            change = LayerGain(
-                key,
-                tuple(np.subtract(new.surface, old.surface).tolist()),
-                tuple(np.subtract(new.air, old.air).tolist()),
-            )
-            out = np.empty_like(picture)
-            add_layer(picture, self._images[key], change, out)
-            picture = out
-        return picture
-
     def layer(self, key: str) -> LayerImage | None:
         """A layer of the present picture as it is so far; None when it is not known."""
-        return self._images.get(key)
+        return self.mix.images.get(key)
 
     def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
         """Surface and air of every active source that is known, by its id, as mixed, ``step`` times smaller."""
@@ -391,7 +348,7 @@ class RenderBridge(QObject):
         found: dict[str, tuple[NDArray, NDArray]] = {}
         for source in (s for s in look.balanced() if s.id in look.active()):
             for gain in self.lone_gains((source,)):
-                image = self._images.get(gain.key)
+                image = self.mix.images.get(gain.key)
                 if image is not None:
                     surface = block_mean(image.surface, step) * np.asarray(gain.surface, np.float32)
                     air = block_mean(image.air, step) * np.asarray(gain.air, np.float32)
@@ -421,9 +378,7 @@ class RenderBridge(QObject):
         source = next((s for s in look.balanced() if s.id == source_id and s.id in look.active()), None)
         if source is None:
             return None
-        parts = [share_of(self._images[g.key], g) for g in self.lone_gains((source,)) if g.key in self._images]
-        total = self._mixer.picture(self._shown_gains())
-        return (np.sum(parts, 0), total) if parts and total is not None else None
+        return self.mix.part(self.lone_gains((source,)), self._shown_gains())
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""
@@ -466,5 +421,5 @@ class RenderBridge(QObject):
         for timer in (self._settle, self._asking, self._unanswered):
             timer.stop()
         self._backend.close()
-        self._images, self._board, self._clean = {}, None, None
-        self._mixer.set_layers([])
+        self._board = None
+        self.mix.forget()

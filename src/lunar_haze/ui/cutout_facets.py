@@ -15,7 +15,7 @@ _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
 
 
 class CutOutFacets:
-    """Fills a column with a cut-out; ``write`` lays another one or None."""
+    """Fills a column with a cut-out; ``write`` lays a cut-out or None."""
 
     def __init__(
         self, column: Column, read: Callable[[], CutOut | None], write: Callable[[CutOut | None], Document]

@@ -193,7 +193,7 @@ class FinishFacets:
     def _set_space(self, words: str) -> None:
         table = self._finish.table
         if table is not None:
-            space = next(name for name, told in SPACES.items() if told == words)
+            space = next(name for name, shown in SPACES.items() if shown == words)
             self._session.act("what the table is for", self._changed(table=attrs.evolve(table, space=space)))
 
     def remove_table(self) -> None:

@@ -100,7 +100,7 @@ class HandOff:
             write_sky(sky_picture(sky, size[1], size[0], with_sun), path)
             return f"wrote {path.name}: {size[0]}x{size[1]}, {'with' if with_sun else 'without'} its sun"
 
-        self._session.run_aside(write)
+        self._session.aside.told(write)
 
     def close(self) -> None:
         """Stop what is being written and wait for it."""

@@ -1,18 +1,15 @@
 """The masks of the look over the live picture: covers are kept, and their edges are asked for aside."""
 
-import logging
 from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from lunar_haze.core.finish.masks import Scene, cover, is_at_work, scene_of, share_in, with_masks
+from lunar_haze.core.finish.masks import Scene, cover, scene_of, share_in, with_masks
 from lunar_haze.core.finish.model import Mask, Region
 from lunar_haze.core.layers.model import View
 from lunar_haze.ui.session import Session
-
-log = logging.getLogger(__name__)
 
 
 class LiveCovers(QObject):
@@ -48,21 +45,12 @@ class LiveCovers(QObject):
             return
         self._asked.add(regions)
 
-        def work() -> None:
-            try:
-                made = cover(regions, scene)
-            except Exception:
-                log.exception("the edges of a mask failed")
-                return
-            try:
-                self._made.emit(regions, scene, made)
-            except RuntimeError:
-                pass  # the window is closing
+        self._session.aside.then(
+            lambda: cover(regions, scene), lambda made: self._made.emit(regions, scene, made)
+        )  # fmt: skip
 
-        self._session.run_thread(work)
-
-    def _take(self, regions: tuple[Region, ...], scene: Scene, made: NDArray[np.float32]) -> None:
-        if scene is self._scene and regions in self._covers:
+    def _take(self, regions: tuple[Region, ...], scene: Scene, made: NDArray[np.float32] | None) -> None:
+        if made is not None and scene is self._scene and regions in self._covers:
             self._covers[regions] = made
             self.renewed.emit()
 
@@ -101,7 +89,7 @@ class LiveMasks(QObject):
         return self._scene
 
     def forget(self) -> None:
-        """The picture is another one: what was seen is seen no longer."""
+        """Another picture begins: what was seen is seen no longer."""
         self._of, self._scene = (), None
 
     def cover(self, mask: Mask) -> NDArray[np.float32] | None:
@@ -111,10 +99,8 @@ class LiveMasks(QObject):
 
     def over(self, picture: NDArray[np.float32], scale: float) -> NDArray[np.float32]:
         """A picture (h, w, 3) [cd/m2] under the masks of the look on screen; ``scale`` is the exposure."""
-        finish = self._session.shown_look.finish
-        if finish.muted or not any(is_at_work(mask) and not mask.muted for mask in finish.masks):
-            return picture
-        scene = self.scene()
+        masks = self._session.shown_look.finish.masks_at_work
+        scene = self.scene() if masks else None
         if scene is None or scene.size != picture.shape[:2]:
             return picture
 
@@ -122,4 +108,4 @@ class LiveMasks(QObject):
             found = self._part(source_id)
             return None if found is None else share_in(found[1], found[0])
 
-        return with_masks(picture, finish.masks, scale, lambda mask: self._covers.of(mask, scene), share)
+        return with_masks(picture, masks, scale, lambda mask: self._covers.of(mask, scene), share)

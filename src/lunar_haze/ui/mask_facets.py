@@ -110,7 +110,8 @@ class MaskFacets:
                 "kind of region", "what the region is told by", REGIONS, self._set_kind, lambda: self._region.kind
             ),
             column.choice(
-                "how the region goes together with those before it", "added to them, taken away from them, or crossed",
+                "how the region goes together with those before it",
+                "added to them, subtracted from them, or intersected with them",
                 WAYS, lambda text: self._act("region", how=text), lambda: self._region.how,
             ),
             column.check(

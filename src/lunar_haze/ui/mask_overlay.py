@@ -42,9 +42,7 @@ class MaskOverlay(Overlay):
         """Widget position of a point on the region's own axes, in frame heights."""
         assert self.canvas is not None
         frame = self.canvas.frame()
-        cos, sin = math.cos(math.radians(region.turn_deg)), math.sin(math.radians(region.turn_deg))
-        x, y = region.x + along * cos - down * sin, region.y + along * sin + down * cos
-        return frame.center() + QPointF(x, y) * frame.height()
+        return frame.center() + QPointF(*region.from_own(along, down)) * frame.height()
 
     def handles(self) -> dict[str, QPointF]:
         """Where the handles of the chosen region are in the widget."""
@@ -85,9 +83,7 @@ class MaskOverlay(Overlay):
         frame = self.canvas.frame()
         away = event.position() - frame.center()
         x, y = away.x() / frame.height(), away.y() / frame.height()
-        cos, sin = math.cos(math.radians(region.turn_deg)), math.sin(math.radians(region.turn_deg))
-        along = (x - region.x) * cos + (y - region.y) * sin
-        down = (y - region.y) * cos - (x - region.x) * sin
+        along, down = region.to_own(x, y)
         changes: dict[str, Any]
         if self._held == "middle":
             changes = {"x": round(x, 4), "y": round(y, 4)}

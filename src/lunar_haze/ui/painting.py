@@ -142,18 +142,9 @@ class Painting(QObject):
         # What was right a moment ago is nearly right now, while a stroke grows.
         start = self.answer.moves if self.answer is not None else None
 
-        def work() -> None:
-            try:
-                found: Painted | None = solve_painted(shares, strokes, locked, start)
-            except Exception:
-                log.exception("painting failed")
-                found = None
-            try:
-                self._solved.emit(found, number)
-            except RuntimeError:
-                pass  # the window is closing
-
-        self._session.run_thread(work)
+        self._session.aside.then(
+            lambda: solve_painted(shares, strokes, locked, start), lambda found: self._solved.emit(found, number)
+        )
 
     def _answer(self, change: BalanceChange | None) -> None:
         self._answering = True

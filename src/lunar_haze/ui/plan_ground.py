@@ -101,7 +101,7 @@ class PlanGround(QObject):
             except HazeError:
                 self._working = False
 
-        self._session.run_thread(run)
+        self._session.aside.run(run)
 
     def _sources(self) -> list[Source]:
         """Those whose light is shown: active, and seen from above."""

@@ -72,7 +72,7 @@ class ReferenceView(QWidget):
         first = QHBoxLayout()
         self.open_button = self._button("open ...", "a photograph or a frame to come near to", self.ask)
         self.wipe_button = self._button("wipe", "wipe the picture against it (W)", self._wipe)
-        self.drop_button = self._button("take away", "the look has no reference any longer", self.take_away)
+        self.drop_button = self._button("delete", "the look has no reference any longer", self.delete)
         for button in (self.open_button, self.wipe_button, self.drop_button):
             first.addWidget(button)
         rows.addLayout(first)
@@ -135,7 +135,7 @@ class ReferenceView(QWidget):
         file = ReferenceFile(str(path.resolve()), digest_or_none(str(path)))
         self._session.act("a reference", edits.change_look(self._session.document, reference=file))
 
-    def take_away(self) -> None:
+    def delete(self) -> None:
         """Leave the look without a reference."""
         if self._of is not None:
             self._session.act("no reference", edits.change_look(self._session.document, reference=None))
@@ -213,7 +213,7 @@ class ReferenceView(QWidget):
             except RuntimeError:
                 pass  # the window is closing
 
-        self._session.run_thread(work)
+        self._session.aside.run(work)
 
     def _take(self, found: Matched) -> None:
         self._busy = False

@@ -53,21 +53,17 @@ class Screen(QObject):
         """Factor from cd/m2 to exposed scene-linear of the look on screen."""
         return exposure_scale(self._look.ev100, self._look.stops)
 
-    def pixels(self, light: NDArray[np.float32], finish: Finish | None = None) -> NDArray[np.uint8]:
-        """Screen pixels (h, w, 4), blue first, of the shot's light [cd/m2] under the look's finish, or another."""
-        finish = self._look.finish if finish is None else finish
+    def image(self, light: NDArray[np.float32]) -> QImage:
+        """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish."""
+        finish = self._look.finish
         lens = self._session.document.shot.seen_from.tan_half_width
         try:
-            return self.finisher.show(light, finish, self.exposure(), lens)
+            return as_image(self.finisher.show(light, finish, self.exposure(), lens))
         except PictureError as error:
             if str(error) != self._told:
                 self._told = str(error)
                 self.said.emit(f"{error}; the picture is shown without it", True)
-            return self.finisher.show(light, attrs.evolve(finish, table=None), self.exposure(), lens)
-
-    def image(self, light: NDArray[np.float32]) -> QImage:
-        """The shot's light [cd/m2] as an image, finished."""
-        return as_image(self.pixels(light))
+            return as_image(self.finisher.show(light, attrs.evolve(finish, table=None), self.exposure(), lens))
 
     def still(self, light: NDArray[np.float32], finish: Finish) -> NDArray[np.uint8]:
         """Screen pixels (h, w, 4), blue first, of a small picture of the shot's light under a finish just looked at."""

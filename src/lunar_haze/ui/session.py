@@ -5,7 +5,6 @@ of widgets or rendering.
 """
 
 import logging
-import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -36,6 +35,7 @@ from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.service.folders import demo_file
+from lunar_haze.ui.aside import Aside
 from lunar_haze.ui.journal_keeper import JournalKeeper
 from lunar_haze.ui.light_colours import LightColours
 from lunar_haze.ui.recent import Recent
@@ -69,7 +69,6 @@ class Session(QObject):
         self.place: Place | None = None
         self.place_spec: PlaceSpec | None = None
         self.chosen = ""
-        self._chosen_mask = (0, 0)
         self._chosen_bank = 0
         self._chosen_mask = (0, 0)
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
@@ -83,8 +82,8 @@ class Session(QObject):
         self.changed.connect(self.tried.moves_on)
         self.opened.connect(self.tried.forget)
         self._index: RayIndex | None = None
-        self._threads: list[threading.Thread] = []
-        self.keeper = JournalKeeper(state_folder, lambda: self.document, self.run_thread)
+        self.aside = Aside(self.said)
+        self.keeper = JournalKeeper(state_folder, lambda: self.document, self.aside.run)
         self.keeper.said.connect(self.said)
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
@@ -353,7 +352,7 @@ class Session(QObject):
         self.chosen = ""
         if not same_place and (self.place is None or self.path is not None):
             self.place = None
-            self.run_thread(lambda: self._load_place(spec))
+            self.aside.run(lambda: self._load_place(spec))
         self.opened.emit()
         self.changed.emit()
         self.chosen_changed.emit()
@@ -363,7 +362,7 @@ class Session(QObject):
     def reload_place(self, spec: PlaceSpec) -> None:
         """Read the place again, whose files have changed on disk; what is shown of it stays until it is here."""
         self.place_spec = spec
-        self.run_thread(lambda: self._load_place(spec))
+        self.aside.run(lambda: self._load_place(spec))
 
     def _load_place(self, spec: PlaceSpec) -> None:
         try:
@@ -381,30 +380,6 @@ class Session(QObject):
             return
         self.place, self._index = place, None
         self.place_ready.emit()
-
-    def run_aside(self, act: Callable[[], str]) -> None:
-        """Do something slow on a thread; what it returns is told, and so is what goes wrong."""
-
-        def run() -> None:
-            try:
-                told, problem = act(), False
-            except HazeError as error:
-                told, problem = str(error), True
-            except Exception:
-                log.exception("an act aside failed")
-                told, problem = "that went wrong and should not; the log tells what (help, then “show the log”)", True
-            try:
-                self.said.emit(told, problem)
-            except RuntimeError:
-                pass  # the session was closed meanwhile
-
-        self.run_thread(run)
-
-    def run_thread(self, act: Callable[[], None]) -> None:
-        """Do something on a thread that is waited for at the end."""
-        thread = threading.Thread(target=act, daemon=True)
-        self._threads = [t for t in self._threads if t.is_alive()] + [thread]
-        thread.start()
 
     @property
     def is_changed_elsewhere(self) -> bool:
@@ -468,8 +443,7 @@ class Session(QObject):
         """Write what is pending and wait for what runs."""
         self.tried.forget()
         self.keeper.flush()
-        for thread in self._threads:
-            thread.join(timeout=5.0)
+        self.aside.wait()
         self.keeper.journal.release()
         # Whoever still holds the session does not hold a whole place with it.
         self.place, self._index = None, None

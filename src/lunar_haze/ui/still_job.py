@@ -8,13 +8,11 @@ from PySide6.QtCore import QObject, Signal
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.handoff.deliver import deliver, source_layers
-from lunar_haze.core.handoff.mask_scene import under_masks
 from lunar_haze.core.layers.model import Part, PlaceSpec
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
-from lunar_haze.service.still import compute
+from lunar_haze.service.still import compute, hand_over
 
 log = logging.getLogger(__name__)
 
@@ -85,21 +83,9 @@ class StillJob(QObject):
         )
         if still is None:
             return "the still was stopped; nothing was written", False
-        layers = source_layers(self._look, request.view, self._place.key, still.layers) if with_layers else {}
-        masked = under_masks(
-            self._look, self._shot, request.view, self._place, still.beauty, still.seen, still.layers
+        made = hand_over(
+            still, request, self._path, self._shot, self._look, with_layers, self._bits, self._part
         )  # fmt: skip
-        made = deliver(
-            self._path,
-            self._shot,
-            self._look,
-            still.beauty,
-            still.clean,
-            layers,
-            self._bits,
-            self._part,
-            masked=masked,
-        )
         beside = f", and beside it {' and '.join(p.name for p in made[1:])}" if len(made) > 1 else ""
         return f"wrote {self._path}{beside}", False
 

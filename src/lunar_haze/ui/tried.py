@@ -52,7 +52,7 @@ class Tried(QObject):
         return self._kept.get(key, ())
 
     def rests(self, key: str, value: float, share: float) -> None:
-        """A hand has left a well at a number, which stands at a share of its bar."""
+        """A hand has left a well at a number, at a share of its bar."""
         self._resting = key, value, share
         self._timer.start()
 

@@ -82,14 +82,9 @@ class VariationsView(QWidget):
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
             return table.show(picture, scale, dither=False)[..., 2::-1]
 
-        def work() -> None:
-            found = variations(shares, show, COUNT, held, seed)
-            try:
-                self._made.emit(shares, found)
-            except RuntimeError:
-                pass  # the window is closing
-
-        self._session.run_thread(work)
+        self._session.aside.then(
+            lambda: variations(shares, show, COUNT, held, seed), lambda found: self._made.emit(shares, found or ())
+        )
 
     def _take(self, shares: Shares, found: tuple[Variation, ...]) -> None:
         self._busy = False

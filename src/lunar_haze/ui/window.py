@@ -1,10 +1,11 @@
 """The one window: header, picture, ribbon, rail, day strip; plan and facets beside."""
 
 import functools
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
-from PySide6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -27,6 +28,7 @@ from lunar_haze.service.folders import log_path
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import theme
 from lunar_haze.ui.about import AboutSheet
+from lunar_haze.ui.actions import Actions
 from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
@@ -40,9 +42,10 @@ from lunar_haze.ui.file_watch import FileWatch
 from lunar_haze.ui.hand_off import HandOff
 from lunar_haze.ui.hand_off_sheet import HandOffSheet
 from lunar_haze.ui.header import Header
-from lunar_haze.ui.keys import ACTS, Act, Keys, KeySheet
+from lunar_haze.ui.keys import Keys, KeySheet
 from lunar_haze.ui.line_overlay import LineOverlay
 from lunar_haze.ui.look_acts import LookActs
+from lunar_haze.ui.main_menu import fill_menu, fill_recent
 from lunar_haze.ui.manual import Manual
 from lunar_haze.ui.mask_overlay import MaskOverlay
 from lunar_haze.ui.memory_sheet import MemorySheet
@@ -78,7 +81,8 @@ class Window(QMainWindow):
         self.notices = Notices(self.picture)
         self.hour = DayStrip(session, self.bridge)
         self.acts = LookActs(session, self.bridge, self.notices.say, self.hour.set_hour, self)
-        self.actions_by_name = self._make_actions()
+        self._actions = Actions(self, self.keys, self._handlers())
+        self.actions_by_name = self._actions.by_name
         self.header = Header(session, self.actions_by_name)
         self.pins = Pins(session, self.bridge, self.picture, self.header, self.notices.say)
         self.ribbon = StopRibbon(session, self.bridge)
@@ -166,8 +170,9 @@ class Window(QMainWindow):
         self.setCentralWidget(middle)
         self.header.put_beside_status(self.hand_off.stop_button)
 
-    def _make_actions(self) -> dict[str, QAction]:
-        handlers = {
+    def _handlers(self) -> dict[str, Callable[[], object]]:
+        """What each act does, by its name."""
+        return {
             "open": lambda: self.files.ask_open(),
             "save": lambda: self.files.save(),
             "save-as": lambda: self.files.ask_save(),
@@ -206,79 +211,21 @@ class Window(QMainWindow):
             "keys": self.show_keys,
             "manual": self.show_manual,
         }
-        made = {}
-        for act in ACTS:
-            action = QAction(act.text, self)
-            self._give_key(act, action)
-            action.triggered.connect(lambda _checked=False, h=handlers[act.name]: h())
-            self._tell_key(action)
-            self.addAction(action)
-            made[act.name] = action
-        return made
-
-    @staticmethod
-    def _tell_key(action: QAction) -> None:
-        key = action.shortcut().toString()
-        action.setToolTip(f"{action.text()} ({key})" if key else action.text())
-
-    def _rekey(self) -> None:
-        for act in ACTS:
-            action = self.actions_by_name[act.name]
-            self._give_key(act, action)
-            self._tell_key(action)
-
-    def _give_key(self, act: Act, action: QAction) -> None:
-        action.setShortcuts([self.keys.key(act), *(QKeySequence(also) for also in act.also)])
 
     def _fill_menu(self) -> None:
-        menu = self.header.menu
-        for name in ("open", "save", "save-as"):
-            menu.addAction(self.actions_by_name[name])
-        self._recent = menu.addMenu("recent")
-        self._recent.aboutToShow.connect(self._fill_recent)
-        menu.addAction("place: scale ...", self.files.ask_scale)
-        menu.addAction("place: scene ...", self.files.ask_scene)
-        menu.addSeparator()
-        menu.addAction(self.actions_by_name["add"])
-        propose = menu.addMenu("propose")
-        for role in ROLES_PROPOSED:
-            propose.addAction(self.actions_by_name[role])
-        menu.addAction(self.actions_by_name["watch"])
-        menu.addAction("hand-off: write the sky ...", self.hand_off.ask_sky)
-        menu.addSeparator()
-        for name in (
-            "black",
-            "exposure",
-            "wipe",
-            "part",
-            "copy",
-            "paste",
-            "duplicate",
-            "remove",
-            "group",
-            "side",
-            "swap",
-            "readings",
-            "whole",
-        ):
-            menu.addAction(self.actions_by_name[name])
-        surround = menu.addMenu("surround")
+        asks: dict[str, Callable[[], object]] = {
+            "place: scale ...": self.files.ask_scale,
+            "place: scene ...": self.files.ask_scene,
+            "hand-off: write the sky ...": self.hand_off.ask_sky,
+            "memory ...": lambda: MemorySheet(self.bridge, self).open(),
+            "help: show the log": lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path()))),
+            "about Lunar Haze ...": lambda: AboutSheet(self).open(),
+        }
+        menus = fill_menu(self.header.menu, self.actions_by_name, asks)
+        recent = menus["recent"]
+        recent.aboutToShow.connect(lambda: fill_recent(recent, self.session.recent.paths(), self.files.open_path))
         for name in SURROUNDS:
-            surround.addAction(name, lambda n=name: self._set_surround(n))
-        menu.addSeparator()
-        menu.addAction(self.actions_by_name["manual"])
-        menu.addAction(self.actions_by_name["keys"])
-        menu.addAction("memory ...", lambda: MemorySheet(self.bridge, self).open())
-        menu.addAction("help: show the log", lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path()))))
-        menu.addAction("about Lunar Haze ...", lambda: AboutSheet(self).open())
-        menu.addAction(self.actions_by_name["quit"])
-
-    def _fill_recent(self) -> None:
-        self._recent.clear()
-        for path in self.session.recent.paths():
-            self._recent.addAction(str(path), lambda p=path: self.files.open_path(p))
-        if self._recent.isEmpty():
-            self._recent.addAction("none yet").setEnabled(False)
+            menus["surround"].addAction(name, lambda n=name: self._set_surround(n))
 
     def _refresh_acts(self) -> None:
         is_open = self.session.is_open
@@ -361,7 +308,7 @@ class Window(QMainWindow):
         self._manual.raise_()
 
     def show_keys(self) -> None:
-        KeySheet(self.keys, self._rekey, self).open()
+        KeySheet(self.keys, self._actions.rekey, self).open()
 
     def _set_surround(self, name: str) -> None:
         self.picture.surround = SURROUNDS[name]

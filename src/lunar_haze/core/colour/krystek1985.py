@@ -24,6 +24,11 @@ def planckian_uv(kelvin: float) -> tuple[float, float]:
     return u, v
 
 
+def warmed(kelvin: float, mired: float) -> float:
+    """A colour temperature [K] that is so much warmer, cooler below 0; held to the valid range."""
+    return 1e6 / min(max(1e6 / kelvin + mired, 1e6 / KELVIN_MAX), 1e6 / KELVIN_MIN)
+
+
 @functools.lru_cache(maxsize=1024)
 def _kelvin_colour(kelvin: float, tint_duv: float) -> tuple[float, float, float]:
     u, v = planckian_uv(kelvin)

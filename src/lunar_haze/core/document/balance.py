@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 import attrs
 
+from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.document.model import Look
 
 #: Dimmers go so far [stops].
@@ -30,7 +31,10 @@ class BalanceChange:
                 source,
                 dimmer_stops=min(max(round(source.dimmer_stops + moves.get(source.id, 0.0), 4), LOWEST), HIGHEST),
                 muted=source.muted or source.id in self.mute,
-                kelvin=_warmed(source.kelvin, warmer.get(source.id, 0.0)),
+                # A source's own colours stay as they are.
+                kelvin=round(warmed(source.kelvin, warmer[source.id]), 1)
+                if source.kelvin is not None and source.id in warmer
+                else source.kelvin,
             )
             if source.id in moves or source.id in self.mute or source.id in warmer
             else source
@@ -52,13 +56,6 @@ class BalanceChange:
             mute=tuple(i for i in self.mute if i in kept),
             mireds=tuple((i, m) for i, m in self.mireds if i in kept),
         )
-
-
-def _warmed(kelvin: float | None, mired: float) -> float | None:
-    """A colour temperature [K] that is so much warmer; a source's own colours stay as they are."""
-    if kelvin is None or mired == 0.0:
-        return kelvin
-    return round(1e6 / min(max(1e6 / kelvin + mired, 1e6 / 15_000.0), 1e6 / 1000.0), 1)
 
 
 @attrs.frozen

@@ -3,7 +3,7 @@
 import datetime as dt
 import math
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, TypeVar
 
 import attrs
 
@@ -22,6 +22,7 @@ from lunar_haze.core.sources.kinds import Shape, kind_of
 from lunar_haze.core.sources.model import Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
+T = TypeVar("T")
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:
@@ -79,6 +80,17 @@ def change_medium(document: Document, **changes: Any) -> Document:
     return with_medium(document, attrs.evolve(document.look.medium, **changes))
 
 
+def with_one(items: tuple[T, ...], number: int, **changes: Any) -> tuple[T, ...]:
+    """A row of values with fields of one of them changed."""
+    one: Any = items[number]
+    return (*items[:number], attrs.evolve(one, **changes), *items[number + 1 :])
+
+
+def without(items: tuple[T, ...], number: int) -> tuple[T, ...]:
+    """A row of values without one of them."""
+    return (*items[:number], *items[number + 1 :])
+
+
 def add_bank(document: Document, bank: Bank) -> Document:
     """The document with one more bank of mist, the last of them."""
     return change_medium(document, banks=(*document.look.medium.banks, bank))
@@ -86,15 +98,12 @@ def add_bank(document: Document, bank: Bank) -> Document:
 
 def change_bank(document: Document, number: int, **changes: Any) -> Document:
     """The document with fields of one bank changed."""
-    banks = document.look.medium.banks
-    return change_medium(
-        document, banks=tuple(attrs.evolve(b, **changes) if i == number else b for i, b in enumerate(banks))
-    )
+    return change_medium(document, banks=with_one(document.look.medium.banks, number, **changes))
 
 
 def remove_bank(document: Document, number: int) -> Document:
     """The document without one bank."""
-    return change_medium(document, banks=tuple(b for i, b in enumerate(document.look.medium.banks) if i != number))
+    return change_medium(document, banks=without(document.look.medium.banks, number))
 
 
 def with_source(document: Document, source: Source) -> Document:

@@ -2,9 +2,7 @@
 
 from typing import Any
 
-import attrs
-
-from lunar_haze.core.document.edits import change_finish, free_name
+from lunar_haze.core.document.edits import change_finish, free_name, with_one, without
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.finish.model import MOST_MASKS, MOST_REGIONS, Mask, Region
@@ -19,22 +17,18 @@ def add_mask(document: Document, name: str, region: Region) -> Document:
 
 def change_mask(document: Document, number: int, **changes: Any) -> Document:
     """The document with fields of one mask changed."""
-    masks = document.look.finish.masks
-    return change_finish(
-        document, masks=tuple(attrs.evolve(m, **changes) if n == number else m for n, m in enumerate(masks))
-    )
+    return change_finish(document, masks=with_one(document.look.finish.masks, number, **changes))
 
 
 def remove_mask(document: Document, number: int) -> Document:
     """The document without one of the masks."""
-    return change_finish(document, masks=tuple(m for n, m in enumerate(document.look.finish.masks) if n != number))
+    return change_finish(document, masks=without(document.look.finish.masks, number))
 
 
 def change_region(document: Document, number: int, which: int, **changes: Any) -> Document:
     """The document with fields of one region of one mask changed."""
     regions = document.look.finish.masks[number].regions
-    changed = tuple(attrs.evolve(r, **changes) if n == which else r for n, r in enumerate(regions))
-    return change_mask(document, number, regions=changed)
+    return change_mask(document, number, regions=with_one(regions, which, **changes))
 
 
 def add_region(document: Document, number: int, region: Region) -> Document:
@@ -46,5 +40,4 @@ def add_region(document: Document, number: int, region: Region) -> Document:
 def remove_region(document: Document, number: int, which: int) -> Document:
     """The document without one region of a mask, which keeps at least one."""
     regions = document.look.finish.masks[number].regions
-    left = tuple(r for n, r in enumerate(regions) if n != which)
-    return change_mask(document, number, regions=left) if left else document
+    return change_mask(document, number, regions=without(regions, which)) if len(regions) > 1 else document

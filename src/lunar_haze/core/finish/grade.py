@@ -15,6 +15,7 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import acescct
 from lunar_haze.core.finish.model import Cdl, Grade
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.core.units.smooth import smoothstep
 
 #: The ASC's weights for saturation, those of Rec. 709.
 CDL_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
@@ -77,8 +78,7 @@ def graded(exposed: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
 def _split_toned(exposed: NDArray, grade: Grade) -> NDArray:
     weights = LUMINANCE_WEIGHTS.astype(exposed.dtype)
     level = np.maximum(exposed @ weights, 1e-10)
-    share = np.clip(np.log2(level / MID_GREY) / (2 * _SPLIT_STOPS) + 0.5, 0.0, 1.0)
-    share = (share * share * (3.0 - 2.0 * share))[..., None]
+    share = smoothstep(np.log2(level / MID_GREY) / (2 * _SPLIT_STOPS) + 0.5)[..., None]
     shadows, lights = (_leaning(colour).astype(exposed.dtype) for colour in (grade.shadows, grade.lights))
     out = np.maximum(exposed, 0.0) * np.exp2(_SPLIT_MOST * grade.split * (shadows + share * (lights - shadows)))
     return out * (level / np.maximum(out @ weights, 1e-10))[..., None]

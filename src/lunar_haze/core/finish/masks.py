@@ -5,13 +5,13 @@ the place follow it when the camera moves. Lengths in the frame are shares of it
 What a mask does it does in scene light, before the lens: to all of the picture, or to one source's share of it alone.
 """
 
-import math
 from collections.abc import Callable
 
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import white_balance
 from lunar_haze.core.finish.model import NEUTRAL_K, Mask, Region, White
@@ -19,6 +19,7 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.core.units.smooth import smoothstep
 
 #: Rays each way through a pixel at an object's edge.
 _RAYS = 4
@@ -54,17 +55,11 @@ def scene_of(
     )  # fmt: skip
 
 
-def _smooth(share: NDArray) -> NDArray:
-    held = np.clip(share, 0.0, 1.0)
-    return held * held * (3.0 - 2.0 * held)
-
-
 def _in_frame(region: Region, height: int, width: int) -> tuple[NDArray, NDArray]:
     """Every pixel's place along the region's own two axes, in frame heights."""
-    y = ((np.arange(height) + 0.5) / height - 0.5 - region.y)[:, None]
-    x = (((np.arange(width) + 0.5) - width / 2) / height - region.x)[None]
-    cos, sin = math.cos(math.radians(region.turn_deg)), math.sin(math.radians(region.turn_deg))
-    return x * cos + y * sin, y * cos - x * sin
+    y = ((np.arange(height) + 0.5) / height - 0.5)[:, None]
+    x = (((np.arange(width) + 0.5) - width / 2) / height)[None]
+    return region.to_own(x, y)
 
 
 def cover_of(region: Region, scene: Scene, with_edges: bool = True) -> NDArray[np.float32]:
@@ -75,10 +70,10 @@ def cover_of(region: Region, scene: Scene, with_edges: bool = True) -> NDArray[n
             along, down = _in_frame(region, height, width)
             out = np.hypot(along / max(region.width, 1e-4), down / max(region.height, 1e-4))
             inner = 1.0 - min(max(region.feather, 1e-3), 1.0)
-            cover = _smooth((1.0 - out) / (1.0 - inner))
+            cover = smoothstep((1.0 - out) / (1.0 - inner))
         case "line":
             _along, down = _in_frame(region, height, width)
-            cover = _smooth(0.5 - down / max(region.height * max(region.feather, 1e-3), 1e-4)) + 0.0 * _along
+            cover = smoothstep(0.5 - down / max(region.height * max(region.feather, 1e-3), 1e-4))
         case "objects":
             cover = objects_cover(scene, region.objects, with_edges)
         case "distance":
@@ -94,8 +89,8 @@ def _span(values: NDArray, region: Region) -> NDArray:
     """Within a span, its ends softened by the feather's share of its length."""
     soft = max((region.far_m - region.near_m) * region.feather, 1e-3)
     with np.errstate(invalid="ignore"):
-        low = _smooth((values - region.near_m) / soft + 0.5)
-        high = _smooth((region.far_m - values) / soft + 0.5)
+        low = smoothstep((values - region.near_m) / soft + 0.5)
+        high = smoothstep((region.far_m - values) / soft + 0.5)
     return np.where(np.isfinite(values), low * high, 0.0)
 
 
@@ -103,12 +98,11 @@ def heights_of(scene: Scene) -> NDArray[np.float32]:
     """How high what the lens sees lies in the place (h, w) [m]; endless for the sky."""
     height, width = scene.size
     x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
-    camera = scene.camera
-    scale = width / 2 / camera.tan_half_width
-    across = np.stack([(x - width / 2) / scale, (height / 2 - y) / scale, np.ones_like(x)], -1) @ camera.axes()
-    up = across[..., 2] / np.linalg.norm(across, axis=-1)
+    up = scene.camera.directions(x, y, width, height)[..., 2]
     seen = np.isfinite(scene.distance)
-    return np.where(seen, camera.position[2] + np.where(seen, scene.distance, 0.0) * up, np.inf).astype(np.float32)
+    return np.where(seen, scene.camera.position[2] + np.where(seen, scene.distance, 0.0) * up, np.inf).astype(
+        np.float32
+    )
 
 
 def objects_cover(scene: Scene, names: tuple[str, ...], with_edges: bool = True) -> NDArray[np.float64]:
@@ -133,30 +127,26 @@ def objects_cover(scene: Scene, names: tuple[str, ...], with_edges: bool = True)
 
 
 def _asked(scene: Scene, rows: NDArray, columns: NDArray, numbers: NDArray) -> NDArray[np.float64]:
+    """How many of some rays through each pixel (n,) meet objects of these numbers, as a share."""
     height, width = scene.size
-    camera = scene.camera
-    step = (np.arange(_RAYS) + 0.5) / _RAYS
-    y = (rows[:, None, None] + step[None, :, None] + np.zeros((1, 1, _RAYS))).reshape(len(rows), -1)
-    x = (columns[:, None, None] + step[None, None, :] + np.zeros((1, _RAYS, 1))).reshape(len(rows), -1)
-    scale = width / 2 / camera.tan_half_width
-    ways = np.stack([(x - width / 2) / scale, (height / 2 - y) / scale, np.ones_like(x)], -1) @ camera.axes()
-    ways /= np.linalg.norm(ways, axis=-1, keepdims=True)
-    _far, triangle = scene.index.nearest(np.asarray(camera.position, float), ways.reshape(-1, 3))
+    down, along = (part.ravel() for part in np.mgrid[0:_RAYS, 0:_RAYS] / _RAYS + 0.5 / _RAYS)
+    ways = scene.camera.directions(columns[:, None] + along, rows[:, None] + down, width, height)
+    _far, triangle = scene.index.nearest(np.asarray(scene.camera.position, float), ways.reshape(-1, 3))
     hit = np.isin(np.where(triangle >= 0, scene.object_of[np.maximum(triangle, 0)], -1), numbers)
     return hit.reshape(len(rows), -1).mean(1)
 
 
 def cover(regions: tuple[Region, ...], scene: Scene, with_edges: bool = True) -> NDArray[np.float32]:
-    """How much of every pixel (h, w) lies under a mask: its regions added, taken away and crossed in turn."""
+    """How much of every pixel (h, w) lies under a mask: its regions added, subtracted and intersected in turn."""
     found: NDArray[np.float32] = np.zeros(scene.size, np.float32)
     for number, region in enumerate(regions):
         one = cover_of(region, scene, with_edges)
-        if region.how == "take away":
+        if region.how == "subtract":
             found = found * (np.float32(1.0) - one)
-        elif region.how == "cross" and number:
+        elif region.how == "intersect" and number:
             found = found * one
         else:
-            found = np.maximum(found, one) if not number else found + one - found * one
+            found = found + one - found * one
     return found
 
 
@@ -176,18 +166,14 @@ def masked(
         level = (changed @ LUMINANCE_WEIGHTS.astype(np.float32))[..., None]
         changed = level + np.float32(mask.saturation) * (changed - level)
     if mask.mired != 0.0:
-        changed = changed @ white_balance.matrix(White(warmer_by(mask.mired))).astype(np.float32).T
+        # What is neutral at a cooler white is warmer under the usual one.
+        changed = changed @ white_balance.matrix(White(warmed(NEUTRAL_K, -mask.mired))).astype(np.float32).T
     if mask.stops != 0.0:
         changed = changed * np.float32(2.0**mask.stops)
     if changed is picture:
         return picture
     weight = under[..., None] if share is None else under[..., None] * share.astype(np.float32)
     return np.asarray(picture + weight * (np.maximum(changed, 0.0) - picture), np.float32)
-
-
-def warmer_by(mired: float) -> float:
-    """The white [K] that makes a picture warmer by so many mired, cooler below 0."""
-    return 1e6 / min(max(1e6 / NEUTRAL_K - mired, 1e6 / 15_000.0), 1e6 / 1667.0)
 
 
 def with_masks(
@@ -197,23 +183,16 @@ def with_masks(
     cover_of_mask: Callable[[Mask], NDArray[np.float32]],
     share_of_source: Callable[[str], NDArray | None],
 ) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] under all masks in turn; one of a source that gives no light does nothing.
+    """A picture (h, w, 3) [cd/m2] under masks in turn; one of a source that gives no light does nothing.
 
     ``share_of_source`` gives the part (h, w, 3) in [0, 1] of the picture that comes from a source, None for none.
     """
     for mask in masks:
-        if mask.muted or not is_at_work(mask):
-            continue
         share = share_of_source(mask.source) if mask.source else None
         if mask.source and share is None:
             continue
         picture = masked(picture, mask, cover_of_mask(mask), scale, share)
     return picture
-
-
-def is_at_work(mask: Mask) -> bool:
-    """Whether a mask changes anything."""
-    return (mask.stops, mask.mired, mask.saturation, mask.contrast) != (0.0, 0.0, 1.0, 1.0)
 
 
 def share_in(total: NDArray[np.float32], part: NDArray[np.float32]) -> NDArray[np.float32]:

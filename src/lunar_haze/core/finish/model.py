@@ -5,8 +5,12 @@ shoulder, CDL, split tone, table (on exposed light); view; grain. A step at its 
 Sizes are shares of the frame's height, so that a finish does not change with the picture's size.
 """
 
+import math
+from typing import Any
+
 import attrs
 
+from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.units.row import Row, row, under
 
 Vec3 = tuple[float, float, float]
@@ -95,7 +99,7 @@ class Grain:
 
 #: What a region is told by, and how it goes together with those before it.
 REGIONS = ("ellipse", "line", "objects", "distance", "height")
-WAYS = ("add", "take away", "cross")
+WAYS = ("add", "subtract", "intersect")
 #: So many masks a look has at the most, and so many regions a mask.
 MOST_MASKS, MOST_REGIONS = 24, 12
 
@@ -123,6 +127,20 @@ class Region:
     inverted: bool = False
     how: str = "add"
 
+    def to_own(self, x: Any, y: Any) -> tuple[Any, Any]:
+        """A place of the frame, or many, along the region's own two axes, from its middle."""
+        cos, sin = self._turn
+        return (x - self.x) * cos + (y - self.y) * sin, (y - self.y) * cos - (x - self.x) * sin
+
+    def from_own(self, along: float, down: float) -> tuple[float, float]:
+        """A place on the region's own two axes, in the frame."""
+        cos, sin = self._turn
+        return self.x + along * cos - down * sin, self.y + along * sin + down * cos
+
+    @property
+    def _turn(self) -> tuple[float, float]:
+        return math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
+
 
 @attrs.frozen
 class Mask:
@@ -140,6 +158,12 @@ class Mask:
     contrast: float = 1.0
     muted: bool = False
 
+    @property
+    def is_at_work(self) -> bool:
+        """Whether it changes anything."""
+        does = (self.stops, self.mired, self.saturation, self.contrast)
+        return not self.muted and does != (0.0, 0.0, 1.0, 1.0)
+
 
 @attrs.frozen
 class Finish:
@@ -154,7 +178,7 @@ class Finish:
     grade: Grade = Grade()
     cdl: Cdl = Cdl()
     table: TableFile | None = None
-    view: str = "ACES 2.0"
+    view: str = USUAL_VIEW
     grain: Grain = Grain()
     muted: bool = False
     masks: tuple[Mask, ...] = ()
@@ -163,6 +187,11 @@ class Finish:
     def in_force(self) -> "Finish":
         """The finish as it is applied: without its steps when it is muted."""
         return Finish(view=self.view) if self.muted else self
+
+    @property
+    def masks_at_work(self) -> tuple[Mask, ...]:
+        """The masks that change something now."""
+        return tuple(mask for mask in self.in_force.masks if mask.is_at_work)
 
 
 _IN_FRAME, _IN_PLACE = ("ellipse", "line"), ("distance", "height")

@@ -1,10 +1,8 @@
 """Puts a computed still together with its look and writes it in the form that is asked for."""
 
-import functools
 from collections.abc import Callable
 from pathlib import Path
 
-import attrs
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,10 +11,10 @@ from lunar_haze.core.errors import HandOffError
 from lunar_haze.core.finish.model import Cdl, Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.handoff.finish_file import not_in_a_table, write_cdl, write_cube
+from lunar_haze.core.handoff.source_light import source_light
 from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png
 from lunar_haze.core.layers.model import LayerImage, Part, View, pixels_of
 from lunar_haze.core.picture.views import SRGB
-from lunar_haze.core.plan.frames import gains
 from lunar_haze.core.units.photometry import exposure_scale
 
 FORMATS = (".png", ".exr")
@@ -32,20 +30,12 @@ def check_output(path: Path) -> None:
 
 def source_layers(look: Look, view: View, place_key: str, layers: dict[str, LayerImage]) -> dict[str, NDArray]:
     """Each active source's part of the picture by its EXR name; in this order they add up to the beauty."""
-    active = look.active()
     named: dict[str, NDArray] = {}
     taken: set[str] = set()
     for source in look.sources:
-        if source.id not in active:
-            continue
-        alone = attrs.evolve(look, sources=(source,))
-        parts = [(layers[g.key], g) for g in gains(alone, view, place_key) if g.key in layers]
-        if parts:
-            added = (
-                np.asarray(g.surface, np.float32) * image.surface + np.asarray(g.air, np.float32) * image.air
-                for image, g in parts
-            )
-            named[layer_name(source.name, taken)] = functools.reduce(np.add, added)
+        light = source_light(look, source, view, place_key, layers)
+        if light is not None:
+            named[layer_name(source.name, taken)] = light
     return named
 
 
@@ -83,9 +73,7 @@ def deliver(
 
     if path.suffix.lower() == ".png":
         picture, scale = beauty if clean is None else clean, exposure_scale(look.ev100, look.stops)
-        if not look.finish.muted:
-            picture = masked(picture)
-        shown = finished(picture, look.finish, scale, shot.seen_from.tan_half_width, screen)
+        shown = finished(masked(picture), look.finish, scale, shot.seen_from.tan_half_width, screen)
         write_png(path, cut(shown), bits, screen)
         return (path,)
     beauty, clean = cut(beauty), None if clean is None else cut(clean)
@@ -99,21 +87,22 @@ def deliver(
         "lunarHazeDenoised": "no" if clean is None or layers else "yes",
     }
     finish = look.finish.in_force
-    if finish != Finish():
-        left_out = not_in_a_table(finish)
-        notes["lunarHazeFinish"] = "beside it as .cube" + (f", without {', '.join(left_out)}" if left_out else "")
     if layers:
         extra = {} if clean is None else {"denoised": clean}
-        write_exr(path, beauty, {**layers, **extra}, notes)
+        layers = {**layers, **extra}
     else:
-        write_exr(path, beauty if clean is None else clean, {}, notes)
+        beauty = beauty if clean is None else clean
+    if finish == Finish():
+        write_exr(path, beauty, layers, notes)
+        return (path,)
+    left_out = not_in_a_table(finish)
+    told = "beside it as .cube" + (f", without {', '.join(left_out)}" if left_out else "")
+    write_exr(path, beauty, layers, notes | {"lunarHazeFinish": told})
     return (path, *_finish_beside(path, finish, look))
 
 
 def _finish_beside(path: Path, finish: Finish, look: Look) -> tuple[Path, ...]:
-    """Write the finish beside a still of bare light, where there is one."""
-    if finish == Finish():
-        return ()
+    """Write a finish beside a still of bare light."""
     cube = path.with_name(f"{path.stem}.finish.cube")
     write_cube(cube, finish, look.name, exposure_scale(look.ev100, look.stops))
     if finish.cdl == Cdl():

@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.finish import acescct, white_balance
 from lunar_haze.core.finish.grade import graded
-from lunar_haze.core.finish.masks import is_at_work
 from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grain, Vignette
 from lunar_haze.core.finish.tables import graded_by, shown_by
 from lunar_haze.core.handoff.stills import place_file
@@ -21,7 +20,7 @@ SIZE = 65
 def not_in_a_table(finish: Finish) -> tuple[str, ...]:
     """The steps in force that work on more than one pixel, or not on its colour alone."""
     steps = {
-        "masks": any(is_at_work(m) and not m.muted for m in finish.masks),
+        "masks": bool(finish.masks_at_work),
         "glow": finish.glow.strength != Glow().strength,
         "night by eye": finish.night != 0.0,
         "vignette": finish.vignette != Vignette(),

@@ -4,32 +4,16 @@ import functools
 from collections.abc import Callable
 from pathlib import Path
 
-import attrs
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
-from lunar_haze.core.finish.masks import Scene, cover, is_at_work, scene_of, share_in, with_masks
+from lunar_haze.core.finish.masks import Scene, cover, scene_of, share_in, with_masks
+from lunar_haze.core.handoff.source_light import source_light
 from lunar_haze.core.layers.model import LayerImage, PlaceSpec, View
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.rays import RayIndex
-from lunar_haze.core.plan.frames import gains
 from lunar_haze.core.units.photometry import exposure_scale
-
-
-def source_light(
-    look: Look, source_id: str, view: View, place_key: str, layers: dict[str, LayerImage]
-) -> NDArray[np.float32] | None:
-    """What one active source gives to a picture (h, w, 3) [cd/m2]; None for one that gives nothing."""
-    if source_id not in look.active():
-        return None
-    alone = attrs.evolve(look, sources=tuple(s for s in look.sources if s.id == source_id))
-    parts = [
-        np.asarray(g.surface, np.float32) * layers[g.key].surface + np.asarray(g.air, np.float32) * layers[g.key].air
-        for g in gains(alone, view, place_key)
-        if g.key in layers
-    ]
-    return functools.reduce(np.add, parts) if parts else None
 
 
 def under_masks(
@@ -45,7 +29,7 @@ def under_masks(
 
     ``seen`` are object numbers and distances (h, w) as the lens has them, ``beauty`` the sum of all layers.
     """
-    masks = tuple(m for m in look.finish.masks if is_at_work(m) and not m.muted)
+    masks = look.finish.masks_at_work
     if not masks or seen is None:
         return lambda picture: picture
 
@@ -55,7 +39,8 @@ def under_masks(
         return scene_of(*seen, shot.seen_from, opened, RayIndex(opened))
 
     def share(source_id: str) -> NDArray[np.float32] | None:
-        light = source_light(look, source_id, view, place.key, layers)
+        source = look.source(source_id)
+        light = None if source is None else source_light(look, source, view, place.key, layers)
         return None if light is None else share_in(beauty, light)
 
     scale = exposure_scale(look.ev100, look.stops)

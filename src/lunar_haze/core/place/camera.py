@@ -61,10 +61,14 @@ class Camera:
 
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[NDArray, NDArray]:
         """Origin and unit direction (3,) of the ray through pixel position x, y."""
+        return np.asarray(self.position), self.directions(np.asarray(x), np.asarray(y), width, height)
+
+    def directions(self, x: NDArray, y: NDArray, width: float, height: float) -> NDArray[np.float64]:
+        """Unit directions (..., 3) of the rays through pixel positions x, y (...)."""
         right, up, forward = self.axes()
         scale = self.tan_half_width / (width / 2)
-        direction = forward + right * (x - width / 2) * scale - up * (y - height / 2) * scale
-        return np.asarray(self.position), direction / np.linalg.norm(direction)
+        found = forward + right * (x - width / 2)[..., None] * scale - up * (y - height / 2)[..., None] * scale
+        return found / np.linalg.norm(found, axis=-1, keepdims=True)
 
     def orbited(self, azimuth_deg: float, altitude_deg: float) -> "Camera":
         """The camera turned about its aim by two angles, kept off the poles."""

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
+from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg, warmed
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Shares
@@ -97,7 +97,7 @@ class _View:
 
 def _tinted(kelvin: float, mired: float) -> NDArray[np.float64]:
     """What a lamp's colour (3,) is multiplied by when it becomes so much warmer."""
-    return kelvin_to_acescg(1e6 / (1e6 / kelvin + mired)) / kelvin_to_acescg(kelvin)
+    return kelvin_to_acescg(warmed(kelvin, mired)) / kelvin_to_acescg(kelvin)
 
 
 class _Distance:
@@ -117,6 +117,7 @@ class _Distance:
         kelvins: tuple[float | None, ...] = (),
     ) -> None:
         self._lights, self._view, self._scale = lights, view, scale
+        self.count = len(lights)
         self._kelvins = kelvins or (None,) * len(lights)
         self._pull = np.array([1.0, HUE, HUE])
         self._goal = reference * self._pull
@@ -132,18 +133,17 @@ class _Distance:
 
     def picture(self, x: NDArray) -> tuple[NDArray, NDArray]:
         """Exposed light (pixels, 3) of what is moved, and the gains (sources, 3)."""
-        count = len(self._lights)
-        gains = (np.exp2(x[:count] + x[count]) * self._scale)[:, None] * self._tints(x)
+        gains = (np.exp2(x[: self.count] + x[self.count]) * self._scale)[:, None] * self._tints(x)
         return np.einsum("sc,spc->pc", gains, self._lights), gains
 
     def _tints(self, x: NDArray) -> NDArray:
         """What the colours (sources, 3) are multiplied by."""
-        steps = x[len(self._lights) + 1 :]
+        steps = x[self.count + 1 :]
         return np.array([np.ones(3) if k is None else _tinted(k, _MIRED * m) for k, m in zip(self._kelvins, steps)])
 
     def _by_tint(self, x: NDArray) -> NDArray:
         """How the logarithms of the gains (sources, 3) change with each step of mired."""
-        steps, small = x[len(self._lights) + 1 :], 0.05
+        steps, small = x[self.count + 1 :], 0.05
         return np.array([
             np.zeros(3) if k is None
             else np.log(_tinted(k, _MIRED * (m + small)) / _tinted(k, _MIRED * (m - small))) / (2 * small)
@@ -267,7 +267,7 @@ def _level_apart(distance: _Distance, start: NDArray, goal: NDArray) -> float:
     best = (math.inf, 0.0)
     for stops in np.linspace(-6, 6, 13):
         x = start.copy()
-        x[len(distance._lights)] = stops
+        x[distance.count] = stops
         lab, _slope = distance._view(distance.picture(x)[0])
         best = min(best, (abs(float(lab[:, 0].mean() - goal[:, 0].mean())), float(stops)))
     return best[1]
@@ -284,4 +284,4 @@ def _sigmas(distance: _Distance, x: NDArray, free: NDArray, value: float) -> NDA
     curvature = slopes.T @ slopes / noise + 1e-3 * np.eye(int(free.sum()))
     sigma = np.zeros(len(free))
     sigma[free] = np.sqrt(np.maximum(np.diag(np.linalg.inv(curvature)), 0.0))
-    return sigma[: len(distance._lights)]
+    return sigma[: distance.count]

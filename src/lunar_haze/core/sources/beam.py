@@ -13,12 +13,12 @@ from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.kinds import source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, Lamp, radius_row
 from lunar_haze.core.units.row import row, under
+from lunar_haze.core.units.smooth import smoothstep
 
 
 def beam_profile(cos_angle: np.ndarray, cos_inner: float, cos_outer: float) -> np.ndarray:
     """Radiance of the lens over its axial radiance: one inside, a smooth step to zero at the edge."""
-    t = np.clip((cos_angle - cos_outer) / max(cos_inner - cos_outer, 1e-7), 0.0, 1.0)
-    return t * t * (3 - 2 * t)
+    return smoothstep((cos_angle - cos_outer) / max(cos_inner - cos_outer, 1e-7))
 
 
 @functools.lru_cache(maxsize=256)

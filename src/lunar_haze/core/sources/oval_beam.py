@@ -13,6 +13,7 @@ from lunar_haze.core.sources.facing import facing_frame
 from lunar_haze.core.sources.kinds import source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, radius_row
 from lunar_haze.core.units.row import row
+from lunar_haze.core.units.smooth import smoothstep
 
 
 def oval_profile(x: NDArray, y: NDArray, oval: float, inner: float) -> NDArray[np.float64]:
@@ -20,8 +21,7 @@ def oval_profile(x: NDArray, y: NDArray, oval: float, inner: float) -> NDArray[n
 
     One within an ellipse, a smooth step to zero at the ellipse (1, ``oval``); ``inner`` is where the step begins.
     """
-    t = np.clip((1.0 - np.hypot(x, y / oval)) / max(1.0 - inner, 1e-6), 0.0, 1.0)
-    return t * t * (3.0 - 2.0 * t)
+    return smoothstep((1.0 - np.hypot(x, y / oval)) / max(1.0 - inner, 1e-6))
 
 
 @functools.lru_cache(maxsize=64)
