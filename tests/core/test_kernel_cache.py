@@ -51,10 +51,26 @@ def test_numba_keeps_its_kernels_there():
     assert kernel_cache.fingerprint() in done.stdout
 
 
-def test_old_kernels_go_but_for_the_newest(tmp_path):
-    for age in range(6):
-        (tmp_path / f"k{age}").mkdir()
-        os.utime(tmp_path / f"k{age}", (1000 - age, 1000 - age))
-    kernel_cache.forget_old_kernels(tmp_path / "k5")
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["k0", "k1", "k2", "k5"]
-    kernel_cache.forget_old_kernels(tmp_path / "none" / "k")
+def _aged(folder, names):
+    for age, name in enumerate(names):
+        (folder / name).mkdir(parents=True)
+        os.utime(folder / name, (1000 - age, 1000 - age))
+
+
+def test_old_kernels_go_but_for_the_newest(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    root = kernel_cache.kernels_root()
+    digests = [f"{age}" * 24 for age in range(6)]
+    _aged(root, [*digests, "kept by hand"])
+    kernel_cache.forget_old_kernels(root / digests[5])
+    assert sorted(p.name for p in root.iterdir()) == sorted([*digests[:3], digests[5], "kept by hand"])
+    kernel_cache.forget_old_kernels(root / "none" / "k")
+
+
+def test_nothing_is_deleted_beside_a_folder_that_the_user_has_named(tmp_path, monkeypatch):
+    """NUMBA_CACHE_DIR may lie among anything: a home's other folders are nobody's old kernels."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    _aged(tmp_path / "home", ["documents", "pictures", "a" * 24, "b" * 24, "c" * 24, "d" * 24, "numba"])
+    before = sorted((tmp_path / "home").iterdir())
+    kernel_cache.forget_old_kernels(tmp_path / "home" / "numba")
+    assert sorted((tmp_path / "home").iterdir()) == before

@@ -17,6 +17,8 @@ import platformdirs
 _CORE = Path(__file__).resolve().parent.parent
 _COMPILES = re.compile(rb"^(?:import|from) numba", re.MULTILINE)
 _IMPORTED = re.compile(rb"^from lunar_haze\.core\.([\w.]+) import", re.MULTILINE)
+#: Names of the folders that are made here: digests of 12 bytes.
+_MADE_HERE = re.compile(r"[0-9a-f]{24}")
 #: States of the sources whose kernels are kept on disk.
 _KEPT = 3
 
@@ -43,6 +45,11 @@ def fingerprint() -> str:
     return digest.hexdigest()
 
 
+def kernels_root() -> Path:
+    """The folder of the program's own in which kernels are kept, a folder for each state of the sources."""
+    return Path(platformdirs.user_cache_dir("lunar-haze", appauthor=False)) / "kernels"
+
+
 def keep_kernels() -> Path:
     """Have numba keep kernels in the folder of the present sources, which is returned; before numba is loaded.
 
@@ -51,15 +58,24 @@ def keep_kernels() -> Path:
     named = os.environ.get("NUMBA_CACHE_DIR")
     if named:
         return Path(named)
-    folder = Path(platformdirs.user_cache_dir("lunar-haze", appauthor=False)) / "kernels" / fingerprint()
+    folder = kernels_root() / fingerprint()
     os.environ["NUMBA_CACHE_DIR"] = str(folder)
     return folder
 
 
 def forget_old_kernels(folder: Path) -> None:
-    """Delete kernels of sources as they were before, but for the newest few."""
+    """Delete kernels of sources as they were before, but for the newest few.
+
+    Only folders are touched that this program has made: those of digests' names in its own folder of kernels. Beside a
+    folder that the user has named may lie anything.
+    """
+    if folder.parent != kernels_root():
+        return
     try:
-        others = sorted((p for p in folder.parent.iterdir() if p.is_dir()), key=lambda p: p.stat().st_mtime)
+        mine = [
+            p for p in folder.parent.iterdir() if _MADE_HERE.fullmatch(p.name) and p.is_dir() and not p.is_symlink()
+        ]
+        others = sorted(mine, key=lambda p: p.stat().st_mtime)
     except OSError:
         return
     for old in others[:-_KEPT]:
