@@ -12,10 +12,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PIL import Image
 from PySide6.QtWidgets import QApplication
 
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.cues import at_frame, with_key
 from lunar_haze.core.sky.tables import keep_tables_in
+from lunar_haze.core.sources.flames import Flame
 from lunar_haze.service.client import RenderClient
 from lunar_haze.service.folders import sky_folder
 from lunar_haze.ui import bridge, theme
+from lunar_haze.ui.look_acts import LIGHTNING
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
 
@@ -32,10 +36,32 @@ VIEWS = {
     "readings": ("Waiting", "lamplit wait", "rim", "readings", False),
     "variations": ("Waiting", "moonlit mist", "rim", "variations", False),
     "finish": ("Waiting", "lamplit wait", "finish", "plan", False),
+    "time": ("Waiting", "lamplit wait", "rim", "frames", False),
 }
 #: Pictures of the manual, and the screenshots that they are made of, smaller.
-MANUAL = {"window": "day", "light": "sources", "air": "mist", "sky": "hours", "balance": "readings", "finish": "finish"}
+MANUAL = {"window": "day", "light": "sources", "air": "mist", "sky": "hours", "balance": "readings", "finish": "finish",
+          "time": "time"}  # fmt: skip
 MANUAL_WIDTH = 720
+
+
+def keyed(window: Window) -> None:
+    """Two seconds of the shot: a rim that comes up, a lantern that flickers, lightning; the strip of frames open."""
+    session = window.session
+    document = edits.change_shot(session.document, first_frame=1, last_frame=48, frame=1, ends=None)
+    lantern = next(s for s in document.look.sources if "lantern" in s.name)
+    document = edits.change_source(document, lantern.id, flicker=Flame(depth=0.25))
+    for row, told in (("dimmer", ((1, -4.0), (14, 0.0), (30, -1.5), (48, 1.0))), ("azimuth", ((1, 40.0), (48, 70.0)))):
+        for frame, value in told:
+            document = with_key(document, "rim", row, value, frame=frame)
+    session.act("keys", at_frame(document, 24))
+    window.acts.add_heaven(LIGHTNING)
+    session.choose("rim")
+    window.cue_strip.band.in_hand = ("rim", "dimmer", ())
+    window.toggle_frames()
+
+
+#: What is done to a view before it is looked at.
+SET_UP = {"time": keyed}
 
 
 def for_the_manual(folder: Path) -> None:
@@ -74,6 +100,8 @@ def main() -> None:
             if swapped != window.panes.is_swapped:
                 window.swap()
                 window.plan.show_all()
+            if name in SET_UP:
+                SET_UP[name](window)
             window.second.show_view(second)
             started = time.time()
             quiet_since = time.time()
@@ -84,7 +112,7 @@ def main() -> None:
                 if not window.bridge.finished:
                     quiet_since = time.time()
             # Readings, a sheet and the plan's light are made aside.
-            rested = time.time() + 3.0
+            rested = time.time() + (25.0 if name in SET_UP else 3.0)
             while time.time() < rested:
                 app.processEvents()
                 time.sleep(0.01)

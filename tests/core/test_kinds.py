@@ -168,7 +168,8 @@ def test_every_row_reads_what_it_wrote_and_changes_nothing_else(demo):
             assert facet.read(changed) == pytest.approx(value, rel=1e-6, abs=1e-6), f"{target}: {name}"
             for other in ("looks", "shots"):
                 now, before = getattr(changed, other), getattr(document, other)
-                assert sum(a != b for a, b in zip(now, before)) <= 1
+                # The rate alone is one for all shots.
+                assert sum(a != b for a, b in zip(now, before)) <= 1 or name == "frame rate"
             assert len(changed.look.sources) == len(document.look.sources)
 
 

@@ -237,18 +237,18 @@ def test_scale_is_an_edit_like_all_others(session, qtbot):
 def test_unknown_fields_are_kept_where_they_were_and_told(work):
     """Line 11: what a newer version had written in a lamp was gone after one save."""
     data = json.loads(work.read_text())
-    data["looks"][1]["sources"][0]["flicker"] = {"kind": "flame", "seed": 4}
-    data["looks"][1]["cues"] = [1, 2, 3]
+    data["looks"][1]["sources"][0]["twinkle"] = {"kind": "flame", "seed": 4}
+    data["looks"][1]["ripples"] = [1, 2, 3]
     data["shots"][0]["sway"] = 7.5
     work.write_text(json.dumps(data))
     document, notes = load(work)
-    assert any("flicker" in n or "cues" in n for n in notes)
+    assert any("twinkle" in n or "ripples" in n for n in notes)
     # Others come and go about them.
     document = attrs.evolve(document, looks=document.looks[1:])
     save(document, work)
     again = json.loads(work.read_text())
-    assert again["looks"][0]["sources"][0]["flicker"] == {"kind": "flame", "seed": 4}
-    assert again["looks"][0]["cues"] == [1, 2, 3]
+    assert again["looks"][0]["sources"][0]["twinkle"] == {"kind": "flame", "seed": 4}
+    assert again["looks"][0]["ripples"] == [1, 2, 3]
     assert again["shots"][0]["sway"] == 7.5
 
 

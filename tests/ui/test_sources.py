@@ -135,7 +135,7 @@ def test_what_a_source_acts_on_asks_for_new_layers_once_and_is_mixed_from_then_o
 def test_colours_come_from_other_sources_materials_and_the_picture(window):
     warm = put(window, "candle")
     cool = put(window, "disc")
-    facets = SourceFacets(window.facets.column, cool)
+    facets = SourceFacets(window.facets.column, cool, window.bridge)
     facets.colour_from(source(window, warm))
     assert window.session.light_hex(source(window, cool)) == window.session.light_hex(source(window, warm))
     facets.colour_from(source(window, warm), 180.0)

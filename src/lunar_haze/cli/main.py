@@ -3,20 +3,19 @@
 import contextlib
 import datetime as dt
 import json
-import re
 import sys
 import time
 from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 from typer.exceptions import TyperException
 
 from lunar_haze import __version__
+from lunar_haze.cli.console import open_document, parse_size, says
+from lunar_haze.cli.sequence import sequence
 from lunar_haze.core.document.files import SUFFIX, load, save
-from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.picture.views import SCREENS, SRGB, VIEWS
@@ -27,7 +26,7 @@ from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
 
-COMMANDS = ("render", "readings", "info", "new", "set", "sky")
+COMMANDS = ("render", "sequence", "readings", "info", "new", "set", "sky")
 
 app = typer.Typer(
     add_completion=False,
@@ -36,21 +35,6 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Mood and atmosphere lighting. Without a command: opens FILE.haze, or the demo place, in the window.",
 )
-_says = Console(stderr=True, highlight=False)
-
-
-def _size(text: str) -> tuple[int, int]:
-    match = re.fullmatch(r"(\d+)x(\d+)", text.strip().lower())
-    if not match or not all(16 <= int(v) <= 16384 for v in match.groups()):
-        raise typer.BadParameter(f"“{text}” is not a size in pixels such as 960x540 (16 to 16384 each way)")
-    return int(match[1]), int(match[2])
-
-
-def _open(path: Path) -> Document:
-    document, notes = load(path)
-    for note in notes:
-        _says.print(f"note: {note}", markup=False)
-    return document
 
 
 class _Told:
@@ -63,10 +47,10 @@ class _Told:
     def tell(self, what: str, done: int, total: int) -> None:
         """A line every tenth of the way, or when a minute has passed."""
         share = done / max(total, 1)
-        if _says.is_terminal or (share < self._share + 0.1 and time.monotonic() < self._last + 60.0):
+        if says.is_terminal or (share < self._share + 0.1 and time.monotonic() < self._last + 60.0):
             return
         self._last, self._share = time.monotonic(), share
-        _says.print(f"{what}: {done} of {total} passes", markup=False)
+        says.print(f"{what}: {done} of {total} passes", markup=False)
 
 
 @app.command()
@@ -78,6 +62,7 @@ def render(
     size: Annotated[str, typer.Option(help="Width x height [px]; the shot's frame if left out.")] = "",
     passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 64,
     bounces: Annotated[int, typer.Option(min=-1, max=4, help="Bounced light, 0 to 4; -1: the look's own.")] = -1,
+    frame: Annotated[int, typer.Option(min=-1, help="A frame of the shot; -1: the one it was left at.")] = -1,
     layers: Annotated[bool, typer.Option("--layers", help="EXR: one named layer for each source.")] = False,
     no_denoise: Annotated[bool, typer.Option("--no-denoise", help="Leave the picture as it was summed.")] = False,
     bits: Annotated[int, typer.Option(help="PNG: bits a channel, 8 or 16.")] = 8,
@@ -91,6 +76,8 @@ def render(
     EXR holds scene-linear ACEScg light [cd/m2]."""
     import attrs
 
+    from lunar_haze.cli.numbers import with_current
+    from lunar_haze.core.document.cues import seen_at
     from lunar_haze.core.handoff.deliver import check_output
     from lunar_haze.core.plan.frames import frame_request, problem_sentences
     from lunar_haze.service.still import compute, hand_over
@@ -102,14 +89,14 @@ def render(
     if screen not in SCREENS:
         raise typer.BadParameter(f"a still is made for {' or '.join(SCREENS)}, not for “{screen}”")
     check_output(output)
-    document = _open(file)
-    chosen_shot = document.shot_named(shot or document.current_shot)
-    chosen_look = document.look_named(look or document.current_look)
+    document = open_document(file)
+    there = with_current(document, shot, look)
+    chosen_shot, chosen_look = seen_at(there, there.current_shot, there.current_look, None if frame < 0 else frame)
     if bounces >= 0:
         chosen_look = attrs.evolve(chosen_look, bounces=bounces)
     shown = chosen_look.finish if finish else attrs.evolve(chosen_look.finish, muted=True)
     chosen_look = attrs.evolve(chosen_look, finish=attrs.evolve(shown, view=view or shown.view))
-    pixels = _size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
+    pixels = parse_size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
     place = place_spec(document.place)
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
     told = _Told()
@@ -120,7 +107,7 @@ def render(
         TimeElapsedColumn(),
         TextColumn("left"),
         TimeRemainingColumn(),
-        console=_says,
+        console=says,
     ) as bar:
         task = bar.add_task("starting", total=passes)
 
@@ -131,11 +118,14 @@ def render(
         still = compute(request, progress)
     assert still is not None
     for sentence in problem_sentences(chosen_look, request.view, place.key, still.problems):
-        _says.print(f"note: {sentence}", markup=False)
+        says.print(f"note: {sentence}", markup=False)
     if layers and output.suffix.lower() != ".exr":
-        _says.print("note: layers are kept in EXR only; the PNG holds the picture")
+        says.print("note: layers are kept in EXR only; the PNG holds the picture")
     made = hand_over(still, request, output, chosen_shot, chosen_look, layers, bits, screen=screen)
     print("\n".join(str(path) for path in made))
+
+
+app.command()(sequence)
 
 
 @app.command()
@@ -148,12 +138,14 @@ def readings(
     as_json: Annotated[bool, typer.Option("--json", help="As JSON, for scripts.")] = False,
 ) -> None:
     """Tell what a look measures: levels [stops], ratios, outline, palette, what is wrong and what would help."""
+    from lunar_haze.cli.numbers import with_current
     from lunar_haze.cli.readings import as_facts, as_lines, readings_of
+    from lunar_haze.core.document.cues import seen_at
 
-    document = _open(file)
-    chosen_shot = document.shot_named(shot or document.current_shot)
-    chosen_look = document.look_named(look or document.current_look)
-    found = readings_of(document, chosen_shot, chosen_look, _size(size), passes)
+    document = open_document(file)
+    there = with_current(document, shot, look)
+    chosen_shot, chosen_look = seen_at(there, there.current_shot, there.current_look)
+    found = readings_of(document, chosen_shot, chosen_look, parse_size(size), passes)
     print(json.dumps(as_facts(found), indent=2) if as_json else "\n".join(as_lines(found)))
 
 
@@ -163,7 +155,7 @@ def info(
     as_json: Annotated[bool, typer.Option("--json", help="As JSON, for scripts.")] = False,
 ) -> None:
     """Tell what a document holds: shots, looks, sources with their amounts [lx, lm, cd, cd/m2], the place."""
-    document = _open(file)
+    document = open_document(file)
     place = load_place(Path(document.place.path), document.place.scale, document.place.scene)
     low, high = place.bounds
     facts = {
@@ -246,10 +238,10 @@ def new(
         raise PlaceError(f"a scale of {scale:g} is none; give a factor such as 0.01")
     modelled = load_place(place, scale, scene)
     for note in modelled.notes:
-        _says.print(f"note: {note}", markup=False)
+        says.print(f"note: {note}", markup=False)
     remark = scale_remark(modelled)
     if remark:
-        _says.print(f"note: {remark[1]}; set it with --scale", markup=False)
+        says.print(f"note: {remark[1]}; set it with --scale", markup=False)
     save(new_document(place, modelled, scale, scene=scene), output)
     print(output)
 
@@ -278,7 +270,7 @@ def set_numbers(
     """List the numbers of a look as the window names them, or set some and save."""
     from lunar_haze.cli.numbers import assigned, listed, with_current
 
-    before = _open(file)
+    before = open_document(file)
     document = with_current(before, shot, look)
     if not numbers:
         print("\n".join(listed(document)))
@@ -346,7 +338,7 @@ def sky(
         raise typer.BadParameter(f"{output.name}: a sky is written as {' or '.join(FORMS)}")
     date, hour_h, offset_h = _moment(when)
     latitude, longitude = _spot(place)
-    width, height = _size(size)
+    width, height = parse_size(size)
     look = Look("sky", hour_h, date, Weather(Atmosphere(visibility_km=haze), CLOUDS[clouds]))
     dome = sky_of(look, Site(latitude, longitude, utc_offset_h=offset_h))
     if as_json:
@@ -392,10 +384,10 @@ def run(arguments: list[str] | None = None) -> None:
         else:
             sys.exit(_window(given))
     except HazeError as error:
-        _says.print(f"lunar-haze: {error}", style="bold", markup=False, soft_wrap=True)
+        says.print(f"lunar-haze: {error}", style="bold", markup=False, soft_wrap=True)
         sys.exit(1)
     except TyperException as error:
-        _says.print(
+        says.print(
             f"lunar-haze: {error.format_message()}; --help tells more", style="bold", markup=False, soft_wrap=True
         )
         sys.exit(2)
@@ -405,5 +397,5 @@ def run(arguments: list[str] | None = None) -> None:
         import logging
 
         logging.getLogger(__name__).exception("command failed")
-        _says.print(f"lunar-haze: something went wrong that should not; {log_path()} tells what", soft_wrap=True)
+        says.print(f"lunar-haze: something went wrong that should not; {log_path()} tells what", soft_wrap=True)
         sys.exit(2)

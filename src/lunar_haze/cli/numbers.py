@@ -1,7 +1,10 @@
 """Reads and sets the numbers of a document by the names that they have in the window."""
 
+import math
+
 import attrs
 
+from lunar_haze.core.document.cues import LAST_FRAME, at_frame, followed, with_key
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.rows import Facet, facets_of, targets_of, within
 from lunar_haze.core.errors import DocumentError
@@ -35,7 +38,8 @@ def listed(document: Document) -> list[str]:
 
 
 def assigned(document: Document, text: str) -> Document:
-    """The document with one number set: ``"hand lantern: level = 200 lx"``, or a step such as ``+=1/3``.
+    """The document with one number set: ``"hand lantern: level = 200 lx"``, or a step such as ``+=1/3``; a key of it
+    at a frame: ``"hand lantern: dimmer @ 24 = -2"``.
 
     Raises DocumentError and QuantityError with a sentence to show.
     """
@@ -45,6 +49,7 @@ def assigned(document: Document, text: str) -> Document:
         raise DocumentError(f"“{text}” sets nothing; write it as 'hand lantern: level = 200 lx'")
     at = equals - 1 if rest[equals - 1] in "+-*/" else equals
     row_name, value = rest[:at].strip(), rest[at if at < equals else equals + 1 :].strip()
+    row_name, is_key, frame = (part.strip() for part in row_name.partition("@"))
     targets = targets_of(document)
     if name.strip() not in targets:
         raise DocumentError(f"the look has nothing called “{name.strip()}”; there are {', '.join(targets)}")
@@ -52,4 +57,13 @@ def assigned(document: Document, text: str) -> Document:
     if row_name not in facets:
         raise DocumentError(f"{name.strip()} has no “{row_name}”; it has {', '.join(facets)}")
     facet = facets[row_name]
-    return facet.write(document, within(facet, parse_quantity(value, facet.row.unit, facet.read(document))))
+    wanted = within(facet, parse_quantity(value, facet.row.unit, facet.read(document)))
+    if not is_key:
+        return followed(document, facet.write(document, wanted))
+    try:
+        when = float(frame)
+    except ValueError as error:
+        raise DocumentError(f"“{frame}” is no frame; write a key as 'hand lantern: dimmer @ 24 = -2'") from error
+    if not (math.isfinite(when) and abs(when) <= LAST_FRAME):
+        raise DocumentError(f"frame {frame} is past all frames")
+    return at_frame(with_key(document, targets[name.strip()], row_name, wanted, frame=when))

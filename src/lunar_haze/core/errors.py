@@ -11,7 +11,10 @@ HazeError                a sentence that says what, where and what to do
 ├── EngineError          the ray engine or the denoiser cannot work
 ├── ServiceError         the render process cannot be started or reached
 └── HandOffError         a still or layer file that cannot be written
+    └── TakenError           files of others lie where a sequence is to be written
 """
+
+from pathlib import Path
 
 
 class HazeError(Exception):
@@ -56,6 +59,17 @@ class ServiceError(HazeError):
 
 class HandOffError(HazeError):
     """A file for other tools that cannot be written."""
+
+
+class TakenError(HandOffError):
+    """Files of others lie at the names of a sequence; ``paths`` are those."""
+
+    def __init__(
+        self, paths: list[Path], way_out: str = "choose another name, or say that it is to be replaced"
+    ) -> None:
+        self.paths = paths
+        more = f" and {len(paths) - 1:,} more" if len(paths) > 1 else ""
+        super().__init__(f"{paths[0]}{more}: there already, and not of this sequence; {way_out}")
 
 
 def os_reason(error: OSError) -> str:

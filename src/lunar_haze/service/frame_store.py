@@ -25,6 +25,10 @@ class FrameStore:
         self.shrink()
         return frame
 
+    def forget(self, request: FrameRequest) -> None:
+        """Begin the frame of a request anew."""
+        self._frames.pop((request.place.key, request.view), None)
+
     def keep_within(self, limit_bytes: int) -> None:
         """Take no more than so many bytes from now on."""
         self._limit = limit_bytes

@@ -1,4 +1,4 @@
-"""Computes one picture to the end and waits for it: stills, scripts and render machines."""
+"""Computes pictures to the end and waits for them: stills, sequences, scripts and render machines."""
 
 import queue
 from collections.abc import Callable
@@ -41,30 +41,39 @@ class Still:
         return None if self.owner is None or self.distance is None else (self.owner, self.distance)
 
 
-def compute(
-    request: FrameRequest,
-    progress: Callable[[str, int, int], None] = lambda what, done, total: None,
-    cancelled: Callable[[], bool] = lambda: False,
-    backend: RenderBackend | None = None,
-    cache: Path | None = None,
-) -> Still | None:
-    """Run ``request`` in a render process of its own; None when cancelled.
+class StillMaker:
+    """Makes stills one after the other in one render process, which keeps the layers that they share."""
 
-    ``progress`` gets what is being done, passes done and passes in all. Raises ServiceError.
-    """
-    events: queue.SimpleQueue[Event] = queue.SimpleQueue()
-    client = backend or RenderClient(cache)
-    client.start(events.put)
-    try:
-        client.want(request)
+    def __init__(self, backend: RenderBackend | None = None, cache: Path | None = None) -> None:
+        self._events: queue.SimpleQueue[Event] = queue.SimpleQueue()
+        self._client = backend or RenderClient(cache)
+        self._client.start(self._events.put)
+
+    def close(self) -> None:
+        """End the render process."""
+        self._client.close()
+
+    def still(
+        self,
+        request: FrameRequest,
+        progress: Callable[[str, int, int], None] = lambda what, done, total: None,
+        cancelled: Callable[[], bool] = lambda: False,
+    ) -> Still | None:
+        """The still of a request, whose id no request before had; None when cancelled.
+
+        ``progress`` gets what is being done, passes done and passes in all. Raises ServiceError.
+        """
+        self._client.want(request)
         published: Published | None = None
         problems: dict[str, str] = {}
         while True:
+            if cancelled():
+                return None
             try:
-                event = events.get(timeout=0.2)
+                event = self._events.get(timeout=0.2)
             except queue.Empty:
-                if cancelled():
-                    return None
+                continue
+            if getattr(event, "request_id", request.id) not in (request.id, -1):
                 continue
             if isinstance(event, Preparing):
                 progress(event.what, 0, request.passes)
@@ -77,12 +86,11 @@ def compute(
                 problems.update(event.problems)
             elif isinstance(event, (Failed, Lost)):
                 raise ServiceError(event.reason)
-            elif isinstance(event, Finished) and event.request_id == request.id:
-                break
-            if cancelled():
-                return None
-        board = client.board
-        shape = (request.view.height, request.view.width, 3)
+            elif isinstance(event, Finished):
+                return self._made(request, published, problems)
+
+    def _made(self, request: FrameRequest, published: Published | None, problems: dict[str, str]) -> Still:
+        board = self._client.board
         images = [
             attrs.evolve(i, surface=i.surface.copy(), air=i.air.copy())
             for i in (images_on(board, published) if published and board else [])
@@ -91,13 +99,26 @@ def compute(
         mixer.set_layers(images)
         beauty = mixer.picture(request.gains)
         if beauty is None:
-            beauty = np.zeros(shape, np.float32)
+            beauty = np.zeros((request.view.height, request.view.width, 3), np.float32)
         clean = board.clean.copy() if request.denoise and board is not None else None
         owner = board.owner[..., 0].copy() if board is not None else None
         distance = board.depth.copy() if board is not None else None
         return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance)
+
+
+def compute(
+    request: FrameRequest,
+    progress: Callable[[str, int, int], None] = lambda what, done, total: None,
+    cancelled: Callable[[], bool] = lambda: False,
+    backend: RenderBackend | None = None,
+    cache: Path | None = None,
+) -> Still | None:
+    """Make one still in a render process of its own; None when cancelled (see `StillMaker.still`)."""
+    maker = StillMaker(backend, cache)
+    try:
+        return maker.still(request, progress, cancelled)
     finally:
-        client.close()
+        maker.close()
 
 
 def hand_over(

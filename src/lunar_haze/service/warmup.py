@@ -30,6 +30,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
+    from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
@@ -83,6 +84,9 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         mixer = Mixer()
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
+        each = {k: frame.image(k) for k in keys}
+        ready = FrameMix(each, room[0], (), True, lambda small: small)
+        ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys), 0.1)
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])

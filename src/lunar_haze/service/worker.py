@@ -183,7 +183,11 @@ class Worker:
     def _begin(self, request: FrameRequest) -> None:
         self._request_id = request.id
         place = self._packed(request.place)
+        if request.fresh:
+            self._frames.forget(request)
         frame = self._frames.frame(request, place)
+        if not request.live:
+            frame.restore_looks()
         keys = frame.want(list(request.layers))
         job = Job(request, frame, keys, gains=request.gains)
         if request.part is not None:
@@ -359,6 +363,8 @@ class Worker:
 
     def _finish(self, job: Job) -> None:
         job.finished = True
+        if job.request.fresh:
+            job.frame.keep_looks()
         self._publish(job)
         last = (False, job.request.passes)
         if job.request.denoise and last not in job.cleaned:

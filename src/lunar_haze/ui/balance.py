@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from lunar_haze.core.document.balance import BalanceChange, Change
+from lunar_haze.core.document.cues import at_frame
 from lunar_haze.core.readings.look_reading import Readings, read
 from lunar_haze.core.readings.remedies import Remedy
 from lunar_haze.core.readings.shares import Shares
@@ -177,7 +178,9 @@ class Balance(QObject):
         looks = tuple(look if k.name == document.current_look else k for k in document.looks)
         self.asks, self.unmet = (), ()
         self.propose(None)
-        self._session.act(change.label, attrs.evolve(document, looks=looks))
+        taken = attrs.evolve(document, looks=looks)
+        # Another look may have been kept at another frame; a balance is a hand on its dimmers.
+        self._session.act(change.label, taken if isinstance(change, BalanceChange) else at_frame(taken))
         return True
 
     def leave(self) -> bool:

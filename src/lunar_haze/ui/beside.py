@@ -5,12 +5,14 @@ from PySide6.QtGui import QImage
 
 from lunar_haze.ui.balance import Balance
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.frames_view import FramesView
 from lunar_haze.ui.marker_overlay import MarkerOverlay, Markers
 from lunar_haze.ui.painting import Brush, Painting
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.pins_view import PinsView
 from lunar_haze.ui.plan_view import PlanView
+from lunar_haze.ui.player import Player
 from lunar_haze.ui.readings_view import ReadingsView
 from lunar_haze.ui.reference_view import ReferenceView
 from lunar_haze.ui.second_view import SecondView
@@ -22,7 +24,13 @@ class Beside(QObject):
     """Builds the views of the second view and ties them to the picture."""
 
     def __init__(
-        self, session: Session, bridge: RenderBridge, picture: PictureView, plan: PlanView, pins: Pins
+        self,
+        session: Session,
+        bridge: RenderBridge,
+        picture: PictureView,
+        plan: PlanView,
+        pins: Pins,
+        player: Player,
     ) -> None:
         super().__init__()
         self._session, self._picture = session, picture
@@ -35,6 +43,7 @@ class Beside(QObject):
         self.reference.wiped.connect(self._wipe_against)
         self.variations = VariationsView(session, bridge, self.balance)
         self.pins_view = PinsView(session, bridge, self.balance, pins)
+        self.frames = FramesView(session, bridge, player)
         self.marker_overlay = MarkerOverlay(self.markers)
         picture.lay_over(self.marker_overlay)
         self.brush = Brush(self.painting)
@@ -47,6 +56,7 @@ class Beside(QObject):
                 "readings": (self.readings, "what the picture measures, and what would help (R)"),
                 "reference": (self.reference, "the picture that this look is to come near to"),
                 "variations": (self.variations, "other balances of the same light, side by side"),
+                "frames": (self.frames, "small pictures of the shot's frames, renewed when the look rests"),
                 "pins": (self.pins_view, "two kept states side by side, what differs, and blends of both"),
             }
         )
@@ -62,6 +72,7 @@ class Beside(QObject):
             self.painting.pick_up("")
         if name == "variations" and not self.variations.found and self._session.is_open:
             self.variations.make()
+        self.frames.watch(name == "frames")
         if name == "pins":
             self.pins_view.refresh()
 

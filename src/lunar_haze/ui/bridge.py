@@ -65,10 +65,13 @@ class Seen:
 
 
 class RenderBridge(QObject):
-    """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share),
-    ``refined`` when layers are new, ``said`` (text, is_problem), ``lost`` (reason) when nothing renders any longer."""
+    """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share), ``asked`` when other
+    layers are wanted, ``frame_shown`` when a frame is played, ``refined`` when layers are new, ``said`` (text,
+    is_problem), ``lost`` (reason) when nothing renders any longer."""
 
     picture_changed = Signal()
+    asked = Signal()
+    frame_shown = Signal()
     part_changed = Signal()
     refined = Signal()
     progress = Signal(str, float)
@@ -93,6 +96,8 @@ class RenderBridge(QObject):
         self._told_gains: tuple[LayerGain, ...] = ()
         self._area = (MAX_WIDTH, MAX_HEIGHT)
         self.mix = LiveMix()
+        #: Takes a cleaned mix that is not the picture's, by its number; says whether it was one.
+        self.take_aside: Callable[[int, NDArray[np.float32]], bool] = lambda mix_id, picture: False
         self._board: Board | None = None
         self.picture: NDArray[np.float32] | None = None
         self.image = QImage()
@@ -226,6 +231,7 @@ class RenderBridge(QObject):
             if not same_view:
                 self.masks.forget()
             self._request, self._told_gains = request, request.gains
+            self.asked.emit()
             self.finished = False
             self._settle.stop()
             self._unanswered.start()
@@ -303,6 +309,8 @@ class RenderBridge(QObject):
         self.refined.emit()
 
     def _take_clean(self, event: Cleaned, board: Board | None) -> None:
+        if board is not None and self.take_aside(event.mix_id, board.clean):
+            return
         made_with = self._gains_by_mix.get(event.mix_id)
         if board is None or made_with is None or self._request is None:
             return
@@ -322,7 +330,7 @@ class RenderBridge(QObject):
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
-        if not self.session.is_open or self.session.place_spec is None:
+        if not self.session.is_open or self.session.place_spec is None or self.session.played is not None:
             return
         if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
@@ -337,6 +345,23 @@ class RenderBridge(QObject):
             waiting, self._waiting = self._waiting, []
             for act in waiting:
                 act()
+
+    # -- frames that are played -------------------------------------------------------------------
+
+    def balance_alone(self, gains: tuple[LayerGain, ...]) -> int:
+        """Have the layers cleaned under gains that are not those of the picture; the number of that mix."""
+        self._mix_id += 1
+        self._backend.balance(self._mix_id, gains, True)
+        return self._mix_id
+
+    def balance_again(self) -> None:
+        """What was told last is no longer so: the service is told of the picture's own gains again."""
+        self._told_gains = ()
+
+    def show_frame(self, image: QImage) -> None:
+        """Show a frame that is played."""
+        self.image = image
+        self.frame_shown.emit()
 
     def layer(self, key: str) -> LayerImage | None:
         """A layer of the present picture as it is so far; None when it is not known."""

@@ -16,6 +16,7 @@ from lunar_haze.core.document.rows import Facet
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui.chip import Chip
 from lunar_haze.ui.choice import Choice
+from lunar_haze.ui.keyed import KeyedNumber
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
@@ -172,6 +173,7 @@ class Column:
         well.moved.connect(moved)
         well.settled.connect(settled)
         well.tried, well.keep = (lambda: session.tried.of(key)), keep
+        KeyedNumber(session, session.chosen, facet).bind(well)
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well
         self._rows.addWidget(well)

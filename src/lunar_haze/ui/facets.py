@@ -30,6 +30,7 @@ SHUT_AT_FIRST = (
     "exposure as a camera",
     "CDL",
     "grading table",
+    "flicker",
 )
 
 
@@ -100,7 +101,7 @@ class Facets(QScrollArea):
         elif session.chosen == CAMERA:
             CameraFacets(column).fill()
         elif session.chosen_source is not None:
-            SourceFacets(column, session.chosen).fill()
+            SourceFacets(column, session.chosen, self._bridge).fill()
         elif session.chosen_card is not None:
             CardFacets(column, session.chosen).fill()
         else:
@@ -132,6 +133,7 @@ class Facets(QScrollArea):
             type(thing),
             _detail_of(thing),
             source.unit if source else "",
+            type(source.flicker) if source else None,
             moves,
             banks,
             self._masks(),

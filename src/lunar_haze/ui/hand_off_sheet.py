@@ -11,12 +11,15 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel, QLin
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.layers.model import Part, pixels_of
 from lunar_haze.core.units.row import Row, row
+from lunar_haze.service.sequence import SequenceSpec
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui import questions
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.hand_off import HandOff
+from lunar_haze.ui.sequence_job import Sequences
+from lunar_haze.ui.sequence_sheet import SequenceOrder, SequenceSheet
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
@@ -74,6 +77,7 @@ class Order:
     part_alone: bool = True
     folder: str = ""
     pattern: str = "{shot} {look}"
+    sequence: SequenceOrder = SequenceOrder()
 
     def pixels(self, frame_width: int, frame_height: int) -> tuple[int, int]:
         """Width and height [px] for a shot's frame, even, and within what there is."""
@@ -100,6 +104,16 @@ class HandOffSheet:
 
     def __init__(self, session: Session, bridge: RenderBridge, hand_off: HandOff, file: Path) -> None:
         self._session, self._bridge, self._hand_off, self._file = session, bridge, hand_off, file
+        self.sequences = Sequences(session)
+        self.frames = SequenceSheet(
+            session,
+            self.sequences,
+            lambda: self.order.sequence,
+            lambda order: self._change(sequence=order),
+            self._sequence,
+            lambda: self.folder,
+            hand_off.parent,
+        )
         try:
             self.order = cattrs.structure(read_settings(file), Order)
         except Exception:  # none yet, or damaged: the usual one serves
@@ -110,12 +124,35 @@ class HandOffSheet:
         write_settings(self._file, attrs.asdict(self.order))
 
     @property
+    def folder(self) -> Path:
+        """Where everything goes."""
+        start = self._session.path.parent if self._session.path else Path.home()
+        return Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
+
+    def _sequence(self, path: Path, first: int, last: int, step: int) -> SequenceSpec:
+        document = self._session.document
+        shot, (_suffix, bits, layers) = document.shot, self.order.sequence.written_as
+        size = self.order.pixels(shot.frame_width, shot.frame_height)
+        return SequenceSpec(
+            document,
+            shot.name,
+            document.current_look,
+            first,
+            last,
+            path,
+            size,
+            step,
+            self.order.passes,
+            self.order.denoise,
+            layers,
+            bits,
+        )
+
+    @property
     def path(self) -> Path:
         """Where the still goes."""
-        start = self._session.path.parent if self._session.path else Path.home()
-        folder = Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
         name = Path(self.order.name(self._session.document))
-        return folder / (name if self.part is None else f"{name.stem} part{name.suffix}")
+        return self.folder / (name if self.part is None else f"{name.stem} part{name.suffix}")
 
     @property
     def part(self) -> Part | None:
@@ -187,6 +224,8 @@ class HandOffSheet:
         column.lay(
             column.button("write the sky ...", "the sky of the look's moment as a lat-long map", self._hand_off.ask_sky)
         )
+        if self._session.document.shot.last_frame > self._session.document.shot.first_frame or self.sequences.jobs:
+            self.frames.fill(column)
 
     def _take_part(self, column: Column, on: bool) -> None:
         self._change(part_alone=on)

@@ -60,12 +60,21 @@ ACTS = (
     Act("group", "put the chosen source in a group", "Ctrl+G"),
     Act("swap", "swap second view and picture", "L"),
     Act("readings", "readings beside the picture, or the plan", "R"),
+    Act("frames", "frames of the shot: keys and curves", "F"),
+    Act("frame-on", "a frame on", "Shift+."),
+    Act("frame-back", "a frame back", "Shift+,"),
     Act("whole", "picture alone", "F11"),
     Act("manual", "manual", "F1"),
     Act("keys", "sheet of keys", "Shift+F1"),
 )
-#: Fixed, since they name places: 1..9 a card on the rail, 0 the sky, B held shows the state before.
-FIXED = (("1 .. 9", "choose on the rail"), ("0", "choose the sky"), ("B held", "the picture before"))
+#: Fixed: those that name places, and those that are of what has the keyboard.
+FIXED = (
+    ("1 .. 9", "choose on the rail"),
+    ("0", "choose the sky"),
+    ("B held", "the picture before"),
+    ("Space", "play the shot, or stop"),
+    ("K", "in a number: set a key of it at this frame, or delete it"),
+)
 
 
 class Keys:

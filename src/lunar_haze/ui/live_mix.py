@@ -3,11 +3,15 @@
 While a hand moves, what has changed since the denoised picture was made is laid on it: grain does not come back.
 """
 
+from collections.abc import Callable
+
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain, LayerImage
-from lunar_haze.core.picture.mix import Mixer, add_layer, share_of
+from lunar_haze.core.picture.frame_mix import FrameMix
+from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
 
 _DARK = (0.0, 0.0, 0.0)
 
@@ -21,9 +25,12 @@ class LiveMix:
         self._clean: NDArray[np.float32] | None = None
         self._clean_passes = 0
         self.clean_gains: tuple[LayerGain, ...] = ()
+        #: Layers, surface and air as one, that were freed of grain by themselves.
+        self.clean_layers: dict[str, NDArray[np.float32]] = {}
 
     def forget(self) -> None:
         """Nothing is known any longer."""
+        self.clean_layers.clear()
         self.set_layers([], set())
         self.drop_clean()
 
@@ -34,6 +41,13 @@ class LiveMix:
     def set_layers(self, images: list[LayerImage], active: set[str]) -> None:
         """The layers there are now; ``active`` are the keys of those that give light."""
         fresh = ({i.key for i in images} ^ set(self.images)) & active
+        known = {i.key: i.passes for i in self.images.values()}
+        # One that has gone on since it was cleaned is cleaned again when it is needed.
+        self.clean_layers = {
+            i.key: self.clean_layers[i.key]
+            for i in images
+            if i.key in self.clean_layers and known.get(i.key) == i.passes
+        }
         self.images = {i.key: i for i in images}
         self._mixer.set_layers(images)
         # A clean picture may come before the layers that it was made of.
@@ -75,10 +89,25 @@ class LiveMix:
             picture = out
         return picture
 
+    def frames(
+        self, together: bool, scatter: Callable[[NDArray[np.float32]], NDArray[np.float32]] | None = None
+    ) -> FrameMix:
+        """The layers as they are so far, made ready to be mixed frame by frame (see `FrameMix`)."""
+        images = self.images
+        if together:
+            none = np.zeros((1, 1, 3), np.float32)
+            images = {
+                k: attrs.evolve(i, surface=self.clean_layers[k], air=none) if k in self.clean_layers else i
+                for k, i in images.items()
+            }
+        return FrameMix(images, self._clean, self.clean_gains, together, scatter)
+
     def part(
-        self, alone: tuple[LayerGain, ...], gains: tuple[LayerGain, ...]
+        self, alone: tuple[LayerGain, ...], gains: tuple[LayerGain, ...], step: int = 1
     ) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
-        """What some gains alone give, and the sum under all, as they are summed; None while that is not known."""
-        parts = [share_of(self.images[g.key], g) for g in alone if g.key in self.images]
+        """What some gains alone give, and the sum under all, as they are summed, ``step`` times smaller; None while
+        that is not known.
+        """
+        parts = [share_of(self.images[g.key], g, step) for g in alone if g.key in self.images]
         total = self._mixer.picture(gains)
-        return (np.sum(parts, 0), total) if parts and total is not None else None
+        return (np.sum(parts, 0), block_mean(total, step)) if parts and total is not None else None

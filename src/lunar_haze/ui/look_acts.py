@@ -1,5 +1,6 @@
 """Acts on the look and on what is chosen in it, as menu and keys call them."""
 
+import math
 from collections.abc import Callable
 
 import attrs
@@ -10,19 +11,29 @@ from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.picture.readings import metered_ev100
+from lunar_haze.core.sky.lat_long import bearing_of
+from lunar_haze.core.sky.model import Lightning, sky_kind_of
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.sources.array import Placed, moved
+from lunar_haze.core.sources.flicker import flicker_light
 from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.sources.storms import Storm
+from lunar_haze.core.units.photometry import MID_GREY, exposure_scale
 from lunar_haze.ui import questions
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.session import Session
 
+#: How far over mid grey a flash that is added lights level ground [stops].
+FLASH_STOPS = 0.5
+#: What lights a cloud for a moment.
+LIGHTNING = "lightning in the clouds"
 #: What can be added from the menu: shape and role.
 HEAVENS = {
     "sun": (Sun(), "key"),
     "moon": (Sun(body="moon", diameter_deg=0.52), "key"),
     "sky": (Sky(), "fill"),
     "sky behind the picture": (Sky(lights=False, bounces=False), "background"),
+    LIGHTNING: (Sky(Lightning(), follows_hour=False), "kicker"),
 }
 
 
@@ -104,6 +115,8 @@ class LookActs:
         document = self.session.document
         shape, role = HEAVENS[name]
         made = Source(new_id(), name, shape, 1.0, "true", role=role)
+        if name == LIGHTNING:
+            made = self._flash(made)
         made = edits.under_heavens(made, document.look, document.place.site)
         self.session.act(f"add {name}", edits.add_source(document, made))
         self.session.choose(made.id)
@@ -115,6 +128,25 @@ class LookActs:
                 "an elevation",
                 False,
             )
+
+    def _flash(self, source: Source) -> Source:
+        """Lightning before the lens, that flashes at the frame on screen, as strong as this exposure holds."""
+        shot, look = self.session.document.shot, self.session.document.look
+        _altitude, azimuth = bearing_of(shot.seen_from.axes()[2])
+        kind = sky_kind_of(Lightning())
+        sky = Sky(Lightning(azimuth_deg=round(azimuth, 1) % 360.0), follows_hour=False)
+        flicker = Storm(at_s=shot.seconds)
+        share = float(flicker_light(flicker, shot.seconds, shot.open_s, 6000.0)[0])
+        bright = MID_GREY * 2.0**FLASH_STOPS / exposure_scale(look.ev100, look.stops)
+        held = bright * math.pi / look.weather.atmosphere.ground_albedo / max(share, 1e-3)
+        amount = min(float(f"{held:.2g}"), kind.amount)
+        if amount < kind.amount:
+            self.session.said.emit(
+                f"the flash has the level that this exposure holds; three kilometres off a real one gives "
+                f"{kind.amount:,.0f} lx",
+                False,
+            )
+        return attrs.evolve(source, shape=sky, amount=amount, unit=kind.unit, flicker=flicker)
 
     def remove_chosen(self) -> None:
         """Take the chosen source or card away."""

@@ -54,7 +54,18 @@ class Panes(_Shared):
         super().__init__(Qt.Orientation.Horizontal, "width of the column")
         self._picture, self._plan, self._strips = picture, plan, strips
         self.is_swapped = False
-        self._seen, self._heights = "plan", {"readings": 430, "variations": 300, "reference": 300, "pins": 400}
+        #: The strips that are done without.
+        self._hidden: set[QWidget] = set()
+        self._seen, self._heights = (
+            "plan",
+            {
+                "readings": 430,
+                "variations": 300,
+                "reference": 300,
+                "pins": 400,
+                "frames": 430,
+            },
+        )
         main = QWidget()
         self._main = QVBoxLayout(main)
         self._main.setContentsMargins(0, 0, 0, 0)
@@ -104,10 +115,15 @@ class Panes(_Shared):
         """Whether all but the large view is hidden."""
         return self.side.isHidden()
 
+    def show_strip(self, strip: QWidget, on: bool) -> None:
+        """Show one of the strips, or do without it."""
+        self._hidden = (self._hidden | {strip}) - ({strip} if on else set())
+        strip.setVisible(on)
+
     def show_all(self, on: bool) -> None:
-        """Show everything, or the large view alone."""
+        """Show everything but the strips that are done without, or the large view alone."""
         for widget in (self.side, *self._strips):
-            widget.setVisible(on)
+            widget.setVisible(on and widget not in self._hidden)
 
     def state(self) -> dict[str, Any]:
         """Sizes, for the next time."""

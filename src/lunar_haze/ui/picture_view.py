@@ -24,6 +24,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from lunar_haze.core.document import edits
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.plan.frames import fitted_size
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import enlarged
 from lunar_haze.ui.bridge import RenderBridge, Seen
@@ -87,6 +88,7 @@ class PictureView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("picture")
         bridge.picture_changed.connect(self._renewed)
+        bridge.frame_shown.connect(self.update)
         bridge.progress.connect(self._progressed)
         session.changed.connect(self.update)
         session.chosen_changed.connect(self.update)
@@ -102,12 +104,13 @@ class PictureView(QWidget):
         """Where the picture lies in the widget."""
         if not self.session.is_open:
             return QRectF(self.rect())
-        shot = self.session.document.shot
-        scale = min(self.width() / shot.frame_width, self.height() / shot.frame_height) * self.zoom
-        size = (shot.frame_width * scale, shot.frame_height * scale)
-        return QRectF(
-            (self.width() - size[0]) / 2 + self.offset.x(), (self.height() - size[1]) / 2 + self.offset.y(), *size
-        )
+        fitted = fitted_size(self.session.document.shot, self.width(), self.height())
+        width, height = (side * self.zoom for side in fitted)
+        left, top = (self.width() - width) / 2 + self.offset.x(), (self.height() - height) / 2 + self.offset.y()
+        if self.zoom == 1.0:
+            # Whole pixels: a live picture of this very size is shown as it is, neither softened nor drawn out.
+            left, top = float(round(left)), float(round(top))
+        return QRectF(left, top, width, height)
 
     def to_picture(self, at: QPointF) -> tuple[float, float]:
         """Widget position to picture position in [0, 1]."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.cues import at_frame
 from lunar_haze.service.folders import cache_folder
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.header import Header
@@ -68,7 +69,8 @@ class Pins:
         if pin is None:
             return
         if act == "return":
-            self.session.act(f"return to {pin.name}", edits.return_to_pin(self.session.document, pin_id))
+            # It was kept at some frame; what changes over the frames is that of the one on screen.
+            self.session.act(f"return to {pin.name}", at_frame(edits.return_to_pin(self.session.document, pin_id)))
         elif act == "remove":
             self.session.act(f"delete pin {pin.name}", edits.remove_pin(self.session.document, pin_id))
         else:

@@ -6,9 +6,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from lunar_haze.core.document.model import Look
+from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.model import Finish, Glow
 from lunar_haze.core.finish.pipeline import Finisher, finished, plain_view
 from lunar_haze.core.picture.display import DisplayTable
 from lunar_haze.core.units.photometry import exposure_scale
@@ -53,10 +53,12 @@ class Screen(QObject):
         """Factor from cd/m2 to exposed scene-linear of the look on screen."""
         return exposure_scale(self._look.ev100, self._look.stops)
 
-    def image(self, light: NDArray[np.float32]) -> QImage:
-        """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish."""
+    def image(self, light: NDArray[np.float32], glows: bool = False) -> QImage:
+        """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish; ``glows`` when it has its glow."""
         finish = self._look.finish
-        lens = self._session.document.shot.seen_from.tan_half_width
+        if glows:
+            finish = attrs.evolve(finish, glow=Glow())
+        lens = self._session.shown_shot.seen_from.tan_half_width
         try:
             return as_image(self.finisher.show(light, finish, self.exposure(), lens))
         except PictureError as error:
@@ -65,9 +67,19 @@ class Screen(QObject):
                 self.said.emit(f"{error}; the picture is shown without it", True)
             return as_image(self.finisher.show(light, attrs.evolve(finish, table=None), self.exposure(), lens))
 
+    def image_of(self, light: NDArray[np.float32], look: Look, shot: Shot) -> QImage:
+        """A small picture (h, w, 3) [cd/m2] of a shot under a look, other than those on screen, as an image."""
+        scale = exposure_scale(look.ev100, look.stops)
+        finish = attrs.evolve(look.finish, table=None, masks=())
+        return as_image(_codes(finished(light, finish, scale, shot.seen_from.tan_half_width)))
+
     def still(self, light: NDArray[np.float32], finish: Finish) -> NDArray[np.uint8]:
         """Screen pixels (h, w, 4), blue first, of a small picture of the shot's light under a finish just looked at."""
-        lens = self._session.document.shot.seen_from.tan_half_width
-        shown = finished(light, finish, self.exposure(), lens)
-        codes = np.rint(shown[..., ::-1] * 255.0).astype(np.uint8)
-        return np.ascontiguousarray(np.concatenate([codes, np.full((*codes.shape[:2], 1), 255, np.uint8)], -1))
+        lens = self._session.shown_shot.seen_from.tan_half_width
+        return _codes(finished(light, finish, self.exposure(), lens))
+
+
+def _codes(shown: NDArray) -> NDArray[np.uint8]:
+    """Screen pixels (h, w, 4), blue first, of display-encoded values (h, w, 3) in [0, 1]."""
+    codes = np.rint(shown[..., ::-1] * 255.0).astype(np.uint8)
+    return np.ascontiguousarray(np.concatenate([codes, np.full((*codes.shape[:2], 1), 255, np.uint8)], -1))

@@ -16,11 +16,12 @@ from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.balance import Change
+from lunar_haze.core.document.cues import followed
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
-from lunar_haze.core.document.model import Document, Look
+from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
@@ -76,6 +77,8 @@ class Session(QObject):
         self.copied: Source | None = None
         self.ghost: Source | None = None
         self.proposal: Change | None = None
+        #: The document at the frame that is played, None while nothing is.
+        self.played: Document | None = None
         self.picking: Callable[[NDArray], None] | None = None
         #: Numbers that wells were set to and rested at.
         self.tried = Tried()
@@ -148,8 +151,19 @@ class Session(QObject):
     @property
     def shown_look(self) -> Look:
         """The look on screen: with the balance that is proposed."""
+        if self.played is not None:
+            return self.played.look
         look = self.document.look
         return look if self.proposal is None else self.proposal.on(look)
+
+    @property
+    def shown_shot(self) -> Shot:
+        """The shot on screen, at the frame that is played where one is."""
+        return self.document.shot if self.played is None else self.played.shot
+
+    def play(self, there: Document | None) -> None:
+        """Show the document as it is at another frame, without going there; None for where it is."""
+        self.played = there
 
     def pick(self, take: Callable[[NDArray], None], what: str) -> None:
         """Let the next click in the picture give its colour (ACEScg) to ``take``."""
@@ -164,7 +178,7 @@ class Session(QObject):
 
     def edit(self, label: str, document: Document, merge_key: str = "") -> None:
         """Take an edited document; edits of one gesture share a ``merge_key``."""
-        if self.history.edit(label, document, merge_key):
+        if self.history.edit(label, followed(self.document, document), merge_key):
             self._after_change()
 
     @property

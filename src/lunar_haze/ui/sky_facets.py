@@ -21,6 +21,7 @@ from lunar_haze.core.sky.model import (
     ClearSky,
     Dome,
     Gradient,
+    Lightning,
     Panorama,
     SkyGrade,
     Weather,
@@ -123,6 +124,8 @@ class SkyFacets:
                 self._fill_grade()
             case Gradient():
                 self._fill_colours()
+            case Lightning():
+                self._column.rows_of("flash")
             case _:
                 assert_never(dome)
 

@@ -18,7 +18,9 @@ from lunar_haze.core.sources.array import LampArray, Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun, Surface
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Column
+from lunar_haze.ui.flicker_facets import FlickerFacets
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
 
@@ -34,7 +36,8 @@ def levelled(rgb: np.ndarray) -> tuple[float, float, float]:
 class SourceFacets:
     """Fills a column for one chosen source."""
 
-    def __init__(self, column: Column, source_id: str) -> None:
+    def __init__(self, column: Column, source_id: str, bridge: RenderBridge) -> None:
+        self._bridge = bridge
         self._column = column
         self._session = column.session
         column.keep(self)
@@ -80,6 +83,8 @@ class SourceFacets:
                 self._fill_glow()
         column.section("acts on")
         self._fill_acts_on()
+        column.section("flicker")
+        FlickerFacets(column, self._id, self._now, self._bridge).fill()
 
     def _fill_glow(self) -> None:
         self._column.rows_of("shape")

@@ -28,6 +28,7 @@ from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui import theme
+from lunar_haze.ui.key_mark import AT_KEY, STEADY, paint_key
 from lunar_haze.ui.tried import TriedNumber
 
 DRAG_PIXELS_PER_RANGE = 240.0
@@ -37,6 +38,8 @@ TICK_REACH = 8
 _STEPS = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
 
 
+#: The key that sets a key, or deletes it, while a well has the keyboard.
+_SETS_KEY = Qt.Key.Key_K
 _OPENING = frozenset("0123456789+-.,(*/=")
 _RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
@@ -80,7 +83,9 @@ def _is_mine(event: QKeyEvent) -> bool:
     """Whether a key steps a well's value or opens its editor."""
     if event.modifiers() != Qt.KeyboardModifier.NoModifier:
         return False
-    return event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2) or bool(event.text() and event.text() in _OPENING)
+    return event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2, _SETS_KEY) or bool(
+        event.text() and event.text() in _OPENING
+    )
 
 
 class Well(QWidget):
@@ -122,6 +127,10 @@ class Well(QWidget):
         #: Numbers that were tried here, and how one is kept by hand.
         self.tried: Callable[[], tuple[TriedNumber, ...]] = lambda: ()
         self.keep: Callable[[], None] | None = None
+        #: Whether the number changes over the frames, what of its keys a menu offers, and what sets or deletes one.
+        self.cue_state: Callable[[], str] = lambda: STEADY
+        self.offer_keys: Callable[[QMenu], None] | None = None
+        self.toggle_key: Callable[[], None] | None = None
         self._pressed: QPointF | None = None
         self._dragging = False
         self._editor: _Line | None = None
@@ -236,6 +245,9 @@ class Well(QWidget):
             self.settled.emit()
         elif event.key() in (*_RETURN, Qt.Key.Key_F2):
             self.edit()
+        elif event.key() == _SETS_KEY and not event.modifiers():
+            if self.toggle_key is not None:
+                self.toggle_key()
         elif event.text() and event.text() in _OPENING and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.edit(event.text())
         else:
@@ -246,6 +258,10 @@ class Well(QWidget):
         menu.addAction("copy", lambda: QApplication.clipboard().setText(exact_quantity(self.value, self.unit)))
         menu.addAction("paste", lambda: self.type_in(QApplication.clipboard().text()))
         menu.addAction(f"reset to {self._shown(self.reset_value)}", self.reset)
+        if self.offer_keys is not None:
+            menu.addSeparator()
+            self.offer_keys(menu)
+            menu.addSeparator()
         if self.keep is not None:
             menu.addAction("keep this number", self.keep)
         tried = self.tried()
@@ -406,8 +422,12 @@ class Well(QWidget):
             painter.setPen(theme.qcolor(theme.CHOSEN))
             painter.drawRect(area.adjusted(0, 0, -1, 0))
         painter.setFont(theme.font())
-        painter.setPen(theme.qcolor(theme.DIM))
         text = area.adjusted(8, 0, -8, -2)
+        state = self.cue_state()
+        if state != STEADY:
+            paint_key(painter, QPointF(area.left() + 10, area.center().y() - 1), 4.0, state == AT_KEY)
+            text = text.adjusted(11, 0, 0, 0)
+        painter.setPen(theme.qcolor(theme.DIM))
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
         painter.setPen(theme.qcolor(theme.TEXT if self.isEnabled() else theme.DIM))
         shown = self._shown(self.value)

@@ -35,6 +35,7 @@ from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.beside import Beside
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Folds
+from lunar_haze.ui.cue_strip import CueStrip
 from lunar_haze.ui.day_strip import DayStrip
 from lunar_haze.ui.facets import SHUT_AT_FIRST, Facets
 from lunar_haze.ui.file_acts import FileActs
@@ -54,6 +55,7 @@ from lunar_haze.ui.panes import Panes
 from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
+from lunar_haze.ui.player import Player
 from lunar_haze.ui.session import HAND_OFF, Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
@@ -80,6 +82,8 @@ class Window(QMainWindow):
         self.picture.lay_over(MaskOverlay(session, self.bridge.masks))
         self.notices = Notices(self.picture)
         self.hour = DayStrip(session, self.bridge)
+        self.player = Player(session, self.bridge)
+        self.cue_strip = CueStrip(session, self.player)
         self.acts = LookActs(session, self.bridge, self.notices.say, self.hour.set_hour, self)
         self._actions = Actions(self, self.keys, self._handlers())
         self.actions_by_name = self._actions.by_name
@@ -99,12 +103,13 @@ class Window(QMainWindow):
         self.bridge.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
-        self.beside = Beside(session, self.bridge, self.picture, self.plan, self.pins)
+        self.beside = Beside(session, self.bridge, self.picture, self.plan, self.pins, self.player)
         self.second, self.balance = self.beside.second, self.beside.balance
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
         self.facets.fill_hand_off = self.sheet.fill
         self.bridge.part_changed.connect(self._renew_sheet)
+        self.sheet.sequences.changed.connect(self._renew_sheet)
         self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()
         self._fill_menu()
@@ -162,7 +167,9 @@ class Window(QMainWindow):
         rail_row = QWidget()
         rail_row.setLayout(row)
         row.setContentsMargins(0, 0, 0, 0)
-        self.panes = Panes(self.picture, [self.ribbon, rail_row, self.hour], self.second, self.facets)
+        strips = [self.ribbon, rail_row, self.hour, self.cue_strip]
+        self.panes = Panes(self.picture, strips, self.second, self.facets)
+        self.panes.show_strip(self.cue_strip, False)
         self.second.changed.connect(self.panes.see)
         outer.addWidget(self.panes, 1)
         middle.setStyleSheet(f"QWidget#middle {{ background: {theme.EDGE}; }}")
@@ -208,6 +215,9 @@ class Window(QMainWindow):
             "swap": self.swap,
             "readings": self.toggle_readings,
             "whole": self.toggle_whole,
+            "frames": self.toggle_frames,
+            "frame-on": lambda: self.player.step(1),
+            "frame-back": lambda: self.player.step(-1),
             "keys": self.show_keys,
             "manual": self.show_manual,
         }
@@ -283,6 +293,16 @@ class Window(QMainWindow):
     def toggle_readings(self) -> None:
         """Let the readings stand beside the picture, or the plan again."""
         self.second.show_view("plan" if self.second.name == "readings" else "readings")
+
+    def toggle_frames(self) -> None:
+        """Show the frames of the shot under the day, or hide them."""
+        self.panes.show_strip(self.cue_strip, self.cue_strip.isHidden())
+        self.player.look_ahead(not self.cue_strip.isHidden())
+
+    def _play(self) -> None:
+        if self.cue_strip.isHidden():
+            self.toggle_frames()
+        self.player.toggle()
 
     def toggle_whole(self) -> None:
         """The picture takes the screen, or gives room again."""
@@ -367,6 +387,10 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_Escape:
             self._escape()
             return True
+        if event.key() == Qt.Key.Key_Space:
+            if not event.isAutoRepeat():
+                self._play()
+            return True
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             # A list or a button that has the keyboard means itself by it.
             at_work = isinstance(QApplication.focusWidget(), (QAbstractButton, QComboBox, QLineEdit))
@@ -403,6 +427,9 @@ class Window(QMainWindow):
 
     def _escape(self) -> None:
         """Leave what is uppermost, and nothing else."""
+        if self.player.is_playing:
+            self.player.stop()
+            return
         if self.adding.leave() or self.beside.leave() or self.assistant.leave():
             return
         if self.session.picking is not None:
@@ -440,6 +467,8 @@ class Window(QMainWindow):
         surround = next((n for n, c in SURROUNDS.items() if c == self.picture.surround), "dark")
         state = {"geometry": self.saveGeometry().toHex().toStdString(), "surround": surround} | self.panes.state()
         write_settings(self._geometry_file, state)
+        self.player.close()
+        self.sheet.sequences.close()
         self.hand_off.close()
         if self._manual is not None:
             self._manual.close()

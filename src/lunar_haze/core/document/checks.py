@@ -1,5 +1,6 @@
 """Numbers of a document that would break what computes with them, found where they enter."""
 
+import itertools
 import math
 from collections.abc import Callable
 from typing import Any
@@ -10,7 +11,7 @@ from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document.exposure import EXPOSED_ROWS
-from lunar_haze.core.document.model import Group, Look, Marker, Shot
+from lunar_haze.core.document.model import Cue, Group, Look, Marker, Shot
 from lunar_haze.core.finish.model import (
     FINISH_ROWS,
     MASK_ROWS,
@@ -33,20 +34,22 @@ from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.ephemeris import Site
-from lunar_haze.core.sky.model import ClearSky, Panorama, Weather
-from lunar_haze.core.sky.rows import MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
+from lunar_haze.core.sky.model import ClearSky, Lightning, Panorama, Weather
+from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS, Card
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, KINDS, CutOut
+from lunar_haze.core.sources.flicker_kinds import Flicker, flicker_kind_of
 from lunar_haze.core.sources.kinds import Shape, kind_of
 from lunar_haze.core.sources.model import DIMMER_ROW, SOURCE_ROWS, Source
+from lunar_haze.core.units.curve import EASINGS, SCALES
 from lunar_haze.core.units.row import Row
 
 #: Fields that may be without end: how far one sees, what has no top, what reaches everywhere.
-ENDLESS = frozenset({"visibility_m", "reach_m", "ends_m", "top_m", "fall_off_m"})
+ENDLESS = frozenset({"visibility_m", "reach_m", "ends_m", "top_m", "fall_off_m", "value"})
 #: No other number of a document is larger: a light year in metres, a supernova in lumens.
 LARGEST = 1e18
-#: Sizes of a frame [px].
-FRAME = (16, 16384)
+#: Sizes of a frame [px], and frames a second.
+FRAME, RATES = (16, 16384), (1.0, 240.0)
 #: Cards and sources of a look, and looks, shots and pins of a document, at the most.
 MOST, MOST_LOOKS = 5000, 1000
 
@@ -61,6 +64,7 @@ _ROWS: dict[type, tuple[Row, ...]] = {
     Weather: WEATHER_ROWS,
     ClearSky: MOMENT_ROWS,
     Panorama: PANORAMA_ROWS,
+    Lightning: LIGHTNING_ROWS,
     Group: (DIMMER_ROW,),
     Look: EXPOSED_ROWS,
     Finish: FINISH_ROWS,
@@ -109,6 +113,20 @@ def _check_shot(shot: Shot) -> None:
     for name in ("frame_width", "frame_height"):
         if not FRAME[0] <= getattr(shot, name) <= FRAME[1]:
             raise ValueError(f"{name} is {getattr(shot, name)}; it lies between {FRAME[0]} and {FRAME[1]} pixels")
+    if not RATES[0] <= shot.rate <= RATES[1]:
+        raise ValueError(f"a frame rate of {shot.rate:g}; it lies between {RATES[0]:g} and {RATES[1]:g} a second")
+
+
+def _check_cue(cue: Cue) -> None:
+    if not cue.keys:
+        raise ValueError(f"the cue of {cue.row} has no keys")
+    if cue.scale not in SCALES:
+        raise ValueError(f"“{cue.scale}” is no scale of a curve; there are {', '.join(SCALES)}")
+    if any(later.frame <= before.frame for before, later in itertools.pairwise(cue.keys)):
+        raise ValueError(f"the keys of {cue.row} are not in order of their frames")
+    for key in cue.keys:
+        if not {key.into, key.out} <= set(EASINGS):
+            raise ValueError(f"“{key.into}” or “{key.out}” is no easing; there are {', '.join(EASINGS)}")
 
 
 def _check_camera(camera: Camera) -> None:
@@ -177,6 +195,7 @@ def _check_table(table: TableFile) -> None:
 #: What no row tells of a value, by its class.
 _CHECKS: dict[type, Callable[[Any], None]] = {
     Shot: _check_shot,
+    Cue: _check_cue,
     Camera: _check_camera,
     Medium: _check_medium,
     CutOut: _check_cutout,
@@ -206,4 +225,6 @@ def _rows_of(value: Any) -> tuple[Row, ...]:
     """The rows of a value by its type; lamps and all other shapes have those of their kind."""
     if isinstance(value, Shape):
         return kind_of(value).rows
+    if isinstance(value, Flicker):
+        return flicker_kind_of(value).rows
     return _ROWS.get(type(value), ())

@@ -2,7 +2,7 @@
 
 import datetime as dt
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
 import attrs
@@ -10,7 +10,7 @@ import attrs
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.document.hold import held
 from lunar_haze.core.document.ids import new_id
-from lunar_haze.core.document.model import Document, Group, Look, Pin, Shot
+from lunar_haze.core.document.model import Cue, Document, Group, Look, Pin, Shot
 from lunar_haze.core.document.photographs import suns_along
 from lunar_haze.core.errors import QuantityError, SkyError
 from lunar_haze.core.place.camera import Camera
@@ -63,6 +63,18 @@ def change_camera(document: Document, camera: Camera) -> Document:
     return change_shot(document, **{"ends" if document.shot.edits_end else "camera": camera})
 
 
+def with_lens(document: Document, change: Callable[[Camera], Camera]) -> Document:
+    """The document with the same change made to the lens at both ends of the camera's move."""
+    shot = document.shot
+    ends = None if shot.ends is None else change(shot.ends)
+    return change_shot(document, camera=change(shot.camera), ends=ends)
+
+
+def set_rate(document: Document, rate: float) -> Document:
+    """The document with another frame rate [frames/s], the same for all its shots."""
+    return attrs.evolve(document, shots=tuple(attrs.evolve(s, rate=float(rate)) for s in document.shots))
+
+
 def with_medium(document: Document, medium: Medium) -> Document:
     """The document with other air in the current look; sources that hold their level follow."""
     look = document.look
@@ -103,7 +115,23 @@ def change_bank(document: Document, number: int, **changes: Any) -> Document:
 
 def remove_bank(document: Document, number: int) -> Document:
     """The document without one bank."""
+    document = change_look(document, cues=without_part(document.look.cues, "air", number))
     return change_medium(document, banks=without(document.look.medium.banks, number))
+
+
+def without_part(cues: tuple[Cue, ...], target: str, number: int) -> tuple[Cue, ...]:
+    """Cues of banks or masks after one of them is gone: its own go along, those of later ones count one less."""
+
+    def moved(cue: Cue) -> Cue:
+        if cue.target != target or not cue.part or cue.part[0] < number:
+            return cue
+        return attrs.evolve(cue, part=(cue.part[0] - 1, *cue.part[1:]))
+
+    return tuple(moved(c) for c in cues if not (c.target == target and c.part[:1] == (number,)))
+
+
+def _without_target(cues: tuple[Cue, ...], target: str) -> tuple[Cue, ...]:
+    return tuple(cue for cue in cues if cue.target != target)
 
 
 def with_source(document: Document, source: Source) -> Document:
@@ -205,7 +233,9 @@ def add_card(document: Document, card: Card) -> Document:
 
 def remove_card(document: Document, card_id: str) -> Document:
     """The document without one card of the current look."""
-    return change_look(document, cards=tuple(c for c in document.look.cards if c.id != card_id))
+    look = document.look
+    cues = _without_target(look.cues, card_id)
+    return change_look(document, cards=tuple(c for c in look.cards if c.id != card_id), cues=cues)
 
 
 def change_unit(document: Document, source_id: str, unit: str) -> Document:
@@ -225,7 +255,9 @@ def add_source(document: Document, source: Source) -> Document:
 
 def remove_source(document: Document, source_id: str) -> Document:
     """The document without one source of the current look."""
-    return change_look(document, sources=tuple(s for s in document.look.sources if s.id != source_id))
+    look = document.look
+    cues = _without_target(look.cues, source_id)
+    return change_look(document, sources=tuple(s for s in look.sources if s.id != source_id), cues=cues)
 
 
 def move_source(document: Document, source_id: str, index: int) -> Document:

@@ -25,6 +25,8 @@ from lunar_haze.core.document.model import SCHEMA, Document, Look, Marker, Pin, 
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
 from lunar_haze.core.sky.model import Dome
+from lunar_haze.core.sources.flicker import Flicker
+from lunar_haze.core.sources.flicker_kinds import flicker_kind_of, flicker_tagged
 from lunar_haze.core.sources.kinds import Shape, kind_of, kind_tagged
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.units.content import read_regular
@@ -50,10 +52,21 @@ def _converter() -> cattrs.Converter:
         fields = dict(data)
         return converter.structure(fields, kind_tagged(str(fields.pop("kind", ""))).value)
 
+    def flicker_told(flicker: Flicker) -> dict:
+        fields = {} if type(flicker) is Flicker else converter.unstructure(flicker, type(flicker))
+        return {**fields, "kind": flicker_kind_of(flicker).tag}
+
+    def flicker_read(data: Any, _: type) -> Flicker:
+        fields = dict(data)
+        kind = flicker_tagged(str(fields.pop("kind", ""))).value
+        return Flicker() if kind is Flicker else converter.structure(fields, kind)
+
     def is_base(kind: Any) -> bool:
         # The bases alone: their kinds are written by their own fields.
         return kind is Shape or kind is Lamp
 
+    converter.register_unstructure_hook_func(lambda kind: kind is Flicker, flicker_told)
+    converter.register_structure_hook_func(lambda kind: kind is Flicker, flicker_read)
     converter.register_unstructure_hook_func(is_base, tagged)
     converter.register_structure_hook_func(is_base, of_its_kind)
     # JSON has no infinity: clear air is written as null.

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from lunar_haze.core.document.edits import change_finish, free_name, with_one, without
+from lunar_haze.core.document.edits import change_finish, change_look, free_name, with_one, without, without_part
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.finish.model import MOST_MASKS, MOST_REGIONS, Mask, Region
@@ -22,6 +22,7 @@ def change_mask(document: Document, number: int, **changes: Any) -> Document:
 
 def remove_mask(document: Document, number: int) -> Document:
     """The document without one of the masks."""
+    document = change_look(document, cues=without_part(document.look.cues, "finish", number))
     return change_finish(document, masks=without(document.look.finish.masks, number))
 
 

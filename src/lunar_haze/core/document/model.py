@@ -12,10 +12,11 @@ from lunar_haze.core.sky.model import Weather
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.gain import is_active
 from lunar_haze.core.sources.model import Source
+from lunar_haze.core.units.curve import PLAIN, Key, value_at
 
 SCHEMA = 6
-#: How many frames of a shot go by in a second.
-FRAMES_PER_SECOND = 24.0
+#: How many frames of a shot go by in a second, to begin with.
+USUAL_RATE = 24.0
 
 
 @attrs.frozen
@@ -32,11 +33,36 @@ class PlaceRef:
 
 
 @attrs.frozen
+class Cue:
+    """A number that changes over a shot's frames: which row (see `rows`) of which target it is, and its keys.
+
+    ``part`` tells which bank of the air, or which mask of the finish and which region of it, where the row is of one;
+    ``keys`` lie in order, one at the least; ``scale`` is what is drawn straight between them (see `curve`).
+    """
+
+    target: str
+    row: str
+    keys: tuple[Key, ...]
+    scale: str = PLAIN
+    part: tuple[int, ...] = ()
+
+    @property
+    def name(self) -> tuple[str, str, tuple[int, ...]]:
+        """What it is the cue of."""
+        return self.target, self.row, self.part
+
+    def at(self, frame: float) -> float:
+        """Its number at a frame."""
+        return value_at(self.keys, frame, self.scale)
+
+
+@attrs.frozen
 class Shot:
     """A camera in the place. ``frame_width`` x ``frame_height`` is the size of its stills [px].
 
     ``ends`` is where the camera has moved to by the last frame, None for one that stands still;
-    ``frame`` is the one on screen; ``latitude`` is what the camera holds, in stops about mid grey.
+    ``frame`` is the one on screen; ``latitude`` is what the camera holds, in stops about mid grey. ``rate`` is how many
+    frames go by in a second, the same for all shots of a document; ``cues`` are those of the lens.
     """
 
     name: str
@@ -50,6 +76,8 @@ class Shot:
     ends: Camera | None = None
     frame: int = 1
     latitude: Latitude = Latitude()
+    rate: float = USUAL_RATE
+    cues: tuple[Cue, ...] = ()
 
     def camera_at(self, frame: int) -> Camera:
         """The camera at a frame of its move."""
@@ -66,7 +94,12 @@ class Shot:
     @property
     def seconds(self) -> float:
         """Time from the first frame to the frame on screen [s]."""
-        return max(self.frame - self.first_frame, 0) / FRAMES_PER_SECOND
+        return max(self.frame - self.first_frame, 0) / self.rate
+
+    @property
+    def open_s(self) -> float:
+        """How long the shutter is open at each frame [s]: half of the time that a frame lasts, as film has it."""
+        return 0.5 / self.rate
 
     @property
     def edits_end(self) -> bool:
@@ -102,7 +135,8 @@ class Look:
     """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``; exposure as EV100 and stops.
 
     ``weather`` is that of every sun, moon and sky that follows the hour. ``f_stop`` and ``iso`` are what the exposure
-    is told by as a camera has it; they change no light.
+    is told by as a camera has it; they change no light. Numbers with ``cues`` hold what their curves have at the frame
+    on screen (see `cues`).
     """
 
     name: str
@@ -121,6 +155,7 @@ class Look:
     note: str = ""
     reference: ReferenceFile | None = None
     finish: Finish = Finish()
+    cues: tuple[Cue, ...] = ()
 
     def source(self, source_id: str) -> Source | None:
         """The source of that id, or None."""

@@ -1,7 +1,7 @@
 """Every number of a document that can be set, as rows bound to what they are of.
 
-A *target* is a source's or a card's id, `AIR`, `CAMERA` or `FINISH`. Window and command line read and write through
-the same facets, in the same sections and order.
+A *target* is a source's or a card's id, `AIR`, `CAMERA`, `DAY` or `FINISH`. Window and command line read and write
+through the same facets, in the same sections and order.
 """
 
 import math
@@ -17,18 +17,19 @@ from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.errors import DocumentError, QuantityError
 from lunar_haze.core.finish.model import FINISH_ROWS, MASK_ROWS, REGION_ROWS, TABLE_STRENGTH, Mask, Region, TableFile
 from lunar_haze.core.place.rows import LENS_ROWS
-from lunar_haze.core.sky.model import ClearSky, Gradient, Panorama
-from lunar_haze.core.sky.rows import MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
+from lunar_haze.core.sky.model import ClearSky, Gradient, Lightning, Panorama
+from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.array import LampArray, Placed
 from lunar_haze.core.sources.cards import CARD_ROWS
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS
+from lunar_haze.core.sources.flicker_kinds import flicker_kind_of
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import ACTS_ON_ROWS, DIMMER_ROW, Sky, Source, Sun
 from lunar_haze.core.sources.orbit import azimuth_and_elevation, distance_to_aim, orbited
 from lunar_haze.core.units.row import Row, inside, row, under
 
-AIR, CAMERA, FINISH = "air", "camera", "finish"
+AIR, CAMERA, DAY, FINISH = "air", "camera", "day", "finish"
 AXES = ("east", "north", "up")
 #: Useful spans of levels by unit.
 LEVEL_SPANS = {
@@ -93,8 +94,10 @@ def _source_facets(document: Document, source: Source) -> list[Facet]:
         return edits.with_source(d, changed)
 
     found = _bound(_level_rows(source), get, put, "level")
+    found += _bound(SWITCH_ROWS, get, put)
     found.append(_temperature(get, put))
-    found += _bound([_tint(document)], get, put, "colour")
+    found += _bound([_tint(document), *GEL_ROWS], get, put, "colour")
+    found += _bound(inside("flicker", flicker_kind_of(source.flicker).rows), get, put, "flicker")
     own = kind_of(shape).rows
     if isinstance(shape, Placed):
         found += _place_facets(source_id, shape, get)
@@ -132,6 +135,27 @@ def _temperature(get: Callable[[Document], Source], put: Callable[[Document, Sou
         "colour", one, lambda d: lamp_kelvin(get(d), d.look.weather.atmosphere),
         lambda d, v: put(d, one.written(get(d), v)),
     )  # fmt: skip
+
+
+def _switch(name: str, tip: str) -> Row:
+    def read(source: Source) -> float:
+        return float(getattr(source, name))
+
+    def write(source: Source, value: float) -> Source:
+        changes: dict[str, Any] = {name: value >= 0.5}
+        return attrs.evolve(source, **changes)
+
+    return Row(name, name, "", 0.0, 1.0, 0.0, read, write, floor=0.0, ceiling=1.0, whole=True, tip=tip,
+               section="switches")  # fmt: skip
+
+
+#: Switches and colours that have controls of their own in the window, as numbers for cues and the command line.
+SWITCH_ROWS = (_switch("muted", "1 silences it"), _switch("alone", "1 silences the others"))
+GEL_ROWS = under("gel", *(
+    row(f"gel {colour}", f"gel, {colour}", f"gel.{axis}", "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0,
+        tip=f"how much of the {colour} light the gel lets through, in ACEScg")
+    for axis, colour in enumerate(("red", "green", "blue"))
+))  # fmt: skip
 
 
 def _tint(document: Document) -> Row:
@@ -197,6 +221,8 @@ def _sky_facets(source_id: str, shape: Sky) -> list[Facet]:
     match shape.dome:
         case Gradient():
             return []
+        case Lightning():
+            return _bound(LIGHTNING_ROWS, lambda d: sky(d).dome, put_dome)
         case Panorama():
             return _bound(PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
         case ClearSky():
@@ -252,6 +278,31 @@ _BOUNCES = row("bounces", "bounces", "bounces", "", 0.0, 4.0, 2.0, whole=True, f
                tip="how often light is thrown on by surfaces: 0 has black shadows")  # fmt: skip
 
 
+_HOUR = Row("hour", "hour", "h", 0.0, 24.0, 12.0, lambda d: d.look.hour_h,
+            lambda d, v: edits.change_heavens(d, hour_h=v % 24.0), floor=-24.0, ceiling=48.0, section="hour",
+            tip="local clock time of the look's date")  # fmt: skip
+_RATE = Row("frame rate", "frame rate", "fps", 12.0, 60.0, 24.0, lambda d: d.shot.rate, edits.set_rate, floor=1.0,
+            ceiling=240.0, tip="how many frames go by in a second, in all shots")  # fmt: skip
+
+
+def _day_facets() -> list[Facet]:
+    return _bound([_HOUR], lambda d: d, lambda d, changed: changed)
+
+
+def _lens_facets() -> list[Facet]:
+    """Rows of the lens: one that has a cue is the same at both ends of the camera's move."""
+
+    def facet(one: Row) -> Facet:
+        def write(d: Document, value: float) -> Document:
+            if any(cue.row == one.name for cue in d.shot.cues):
+                return edits.with_lens(d, lambda camera: one.written(camera, value))
+            return edits.change_camera(d, one.written(d.shot.seen_from, value))
+
+        return Facet(one.section, one, lambda d: one.read(d.shot.seen_from), write)
+
+    return [facet(one) for one in LENS_ROWS]
+
+
 def _camera_facets(document: Document) -> list[Facet]:
     def look(d: Document) -> Look:
         return d.look
@@ -267,9 +318,10 @@ def _camera_facets(document: Document) -> list[Facet]:
     return [
         *_bound(_EXPOSURE_ROWS, look, put_look),
         *_bound(TRIPLE_ROWS, lambda d: d, lambda d, changed: changed),
-        *_bound(LENS_ROWS, camera, edits.change_camera),
+        *_lens_facets(),
         *_bound(points, camera, edits.change_camera, "place and aim"),
         *_bound(_frame_rows(document.shot), lambda d: d.shot, edits.with_shot, "frames"),
+        *_bound([_RATE], lambda d: d, lambda d, changed: changed, "frames"),
         *_bound([_BOUNCES], look, put_look, "bounced light"),
     ]
 
@@ -332,6 +384,8 @@ def facets_of(document: Document, target: str, bank: int = 0, mask: tuple[int, i
         found = _air_facets(document, bank)
     elif target == CAMERA:
         found = _camera_facets(document)
+    elif target == DAY:
+        found = _day_facets()
     elif target == FINISH:
         found = _finish_facets(document, *mask)
     elif (source := document.look.source(target)) is not None:
@@ -345,7 +399,7 @@ def facets_of(document: Document, target: str, bank: int = 0, mask: tuple[int, i
 
 def targets_of(document: Document) -> dict[str, str]:
     """What a document has that can be set: names as an artist says them, and the target each stands for."""
-    found = {AIR: AIR, CAMERA: CAMERA, FINISH: FINISH}
+    found = {AIR: AIR, CAMERA: CAMERA, DAY: DAY, FINISH: FINISH}
     for source in document.look.sources:
         found.setdefault(source.name, source.id)
     for card in document.look.cards:

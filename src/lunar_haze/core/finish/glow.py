@@ -12,11 +12,13 @@ rings.
 """
 
 import functools
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import dctn, idctn
 
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.picture.mix import block_mean, enlarge
 
 #: Angle of the frame's height [deg] at size 1.
@@ -81,3 +83,14 @@ def glowing(picture: NDArray[np.float32], strength: float, size: float, is_quick
     scattered *= np.float32(strength)
     scattered += picture
     return scattered
+
+
+def live_scatter(finish: Finish, height: int) -> Callable[[NDArray[np.float32]], NDArray[np.float32]] | None:
+    """What scatters the half-size layers of a moving picture of a height [px] as a finish has it (see `FrameMix`).
+
+    None where the glow is off, where masks come before it, and where a picture is too small for half its size.
+    """
+    on = finish.in_force
+    if on.glow.strength == 0.0 or on.masks_at_work or height < HALF_FROM:
+        return None
+    return functools.partial(blurred, size=on.glow.size)

@@ -12,18 +12,18 @@ from lunar_haze.core.finish.model import Cdl, Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.handoff.finish_file import not_in_a_table, write_cdl, write_cube
 from lunar_haze.core.handoff.source_light import source_light
-from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png
+from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png, write_tiff
 from lunar_haze.core.layers.model import LayerImage, Part, View, pixels_of
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.core.units.photometry import exposure_scale
 
-FORMATS = (".png", ".exr")
+STILL_FORMATS = (".png", ".exr", ".tif", ".tiff")
 
 
 def check_output(path: Path) -> None:
     """Raise HandOffError early when a still could never be written to ``path``."""
-    if path.suffix.lower() not in FORMATS:
-        raise HandOffError(f"{path.name} has no kind of still in its name; use {' or '.join(FORMATS)}")
+    if path.suffix.lower() not in STILL_FORMATS:
+        raise HandOffError(f"{path.name} has no kind of still in its name; use one of {', '.join(STILL_FORMATS)}")
     if not path.resolve().parent.is_dir():
         raise HandOffError(f"{path.parent} is not a folder that exists; make it first")
 
@@ -58,10 +58,11 @@ def deliver(
 ) -> tuple[Path, ...]:
     """Write a still, or a part of its frame; says which files that made.
 
-    PNG takes the denoised picture through masks (``masked``, see `under_masks`), exposure and finish. EXR holds scene
-    light: the denoised picture as the beauty, or, together with layers, the sum as it is (layer ``denoised`` beside
-    it), so that the layers add up to what is written; a finish goes along in files beside it. A part lies in its
-    frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading table that is gone.
+    PNG and TIFF (16 bits) take the denoised picture through masks (``masked``, see `under_masks`), exposure and finish.
+    EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as it is (layer
+    ``denoised`` beside it), so that the layers add up to what is written; a finish goes along in files beside it. A
+    part lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading
+    table that is gone.
     """
     check_output(path)
 
@@ -71,10 +72,13 @@ def deliver(
         left, top, right, bottom = pixels_of(part, picture.shape[1], picture.shape[0])
         return np.ascontiguousarray(picture[top:bottom, left:right])
 
-    if path.suffix.lower() == ".png":
+    if path.suffix.lower() != ".exr":
         picture, scale = beauty if clean is None else clean, exposure_scale(look.ev100, look.stops)
         shown = finished(masked(picture), look.finish, scale, shot.seen_from.tan_half_width, screen)
-        write_png(path, cut(shown), bits, screen)
+        if path.suffix.lower() == ".png":
+            write_png(path, cut(shown), bits, screen)
+        else:
+            write_tiff(path, cut(shown))
         return (path,)
     beauty, clean = cut(beauty), None if clean is None else cut(clean)
     layers = {name: cut(layer) for name, layer in layers.items()}

@@ -34,13 +34,13 @@ def layer_name(name: str, taken: set[str]) -> str:
 
 
 #: Code points of ITU-T H.273 for the screens: primaries and transfer.
-_CODE_POINTS = {SRGB: (1, 13), DISPLAY_P3: (12, 13)}
+CODE_POINTS = {SRGB: (1, 13), DISPLAY_P3: (12, 13)}
 
 
 def _tagged(path: Path, screen: str) -> None:
     """Say in a PNG which screen it is made for: a cICP chunk (PNG, third edition), right after its header."""
     data = path.read_bytes()
-    chunk = b"cICP" + bytes([*_CODE_POINTS[screen], 0, 1])
+    chunk = b"cICP" + bytes([*CODE_POINTS[screen], 0, 1])
     header = 8 + 25
     path.write_bytes(
         data[:header] + struct.pack(">I", 4) + chunk + struct.pack(">I", zlib.crc32(chunk)) + data[header:]
@@ -71,6 +71,15 @@ def write_png(path: Path, display: NDArray[np.float32], bits: int = 8, screen: s
         _tagged(to, screen)
 
     place_file(path, save)
+
+
+def write_tiff(path: Path, display: NDArray[np.float32]) -> None:
+    """Write a display-encoded picture (H, W, 3) in [0, 1] as TIFF of 16 bits a channel."""
+    import OpenImageIO as oiio
+
+    spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
+    spec.attribute("compression", "zip")
+    place_file(path, lambda to: _write_oiio(oiio, to, spec, np.clip(display, 0, 1)))
 
 
 def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:

@@ -49,12 +49,15 @@ class PlaceSpec:
 
 @attrs.frozen
 class View:
-    """A camera and the size of its picture in pixels; ``seconds`` since the shot began, where the air drifts."""
+    """A camera and the size of its picture in pixels; ``seconds`` since the shot began, where the air drifts and lamps
+    flicker; ``open_s`` [s] is how long the shutter is open.
+    """
 
     camera: Camera
     width: int
     height: int
     seconds: float = 0.0
+    open_s: float = 0.0
 
 
 @attrs.frozen
@@ -107,7 +110,8 @@ class FrameRequest:
     ``gains`` are the mix factors (rgb for the surface, rgb for the air) at the time of asking;
     the denoised picture is made with them until others are sent. ``denoise`` off leaves the
     picture as it was summed. ``part`` of the frame goes ahead and farther than the rest, or is all that is computed
-    (``part_alone``); None for no such part.
+    (``part_alone``); None for no such part. ``fresh`` begins with nothing that is known of the view, and is what later
+    requests of it stand on that are not ``live``: whatever came between does not change them.
     """
 
     id: int
@@ -122,6 +126,7 @@ class FrameRequest:
     live: bool = True
     part: Part | None = None
     part_alone: bool = False
+    fresh: bool = False
 
 
 @attrs.frozen

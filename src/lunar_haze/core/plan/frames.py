@@ -16,7 +16,8 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.array import Crowd
-from lunar_haze.core.sources.gain import source_gain
+from lunar_haze.core.sources.flicker import STEADY, flicker_light, turned
+from lunar_haze.core.sources.gain import lamp_kelvin, source_gain
 from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.sources.model import Sky, Source, Sun
@@ -30,7 +31,12 @@ def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
 
 def view_of(shot: Shot, size: tuple[int, int]) -> View:
     """What the shot's lens sees at the frame on screen."""
-    return View(shot.seen_from, *size, shot.seconds)
+    return View(shot.seen_from, *size, shot.seconds, shot.open_s)
+
+
+def _timeless(view: View) -> View:
+    # Time is in the air that has drifted and in what has turned; what has not is the same at every frame.
+    return attrs.evolve(view, seconds=0.0, open_s=0.0)
 
 
 @functools.lru_cache(maxsize=64)
@@ -40,15 +46,17 @@ def air_before(medium: Medium, view: View) -> Medium:
     return medium.before_lens(camera.position, tuple(camera.axes()[2].tolist()), view.seconds)
 
 
-def layers_of(source: Source, look: Look, view: View, place_key: str) -> tuple[LayerSpec, ...]:
-    """What decides the layers of one source of a look.
+def layers_of(
+    source: Source, look: Look, view: View, place_key: str, air_s: float | None = None
+) -> tuple[LayerSpec, ...]:
+    """What decides the layers of one source of a look; ``air_s`` [s] leaves the air as it has drifted by then.
 
     One layer, or two where matte reflection and highlights are weighed apart: those are mixed.
     """
-    shape = with_content(_plain(source.shape))
+    shape = with_content(_plain(turned(source.shape, source.flicker, view.seconds)))
     cards = tuple(attrs.evolve(card_with_content(c), id="", name="") for c in look.cards if not c.muted)
-    # Time is in the air that has drifted; what has not is the same at every frame.
-    medium, view = air_before(look.medium, view), attrs.evolve(view, seconds=0.0)
+    drifted = view if air_s is None else attrs.evolve(view, seconds=air_s)
+    medium, view = air_before(look.medium, drifted), _timeless(view)
     parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
     return tuple(LayerSpec(place_key, view, shape, medium, look.bounces, part, source.linking, cards) for part in parts)
 
@@ -79,7 +87,7 @@ def _planned(look: Look) -> tuple[Source, ...]:
     active, own = look.active(), sources[:MOST_LAYERS]
     crowds: dict[tuple, list[Source]] = {}
     for source in sources[MOST_LAYERS:]:
-        lamp_like = isinstance(source.shape, Lamp)
+        lamp_like = isinstance(source.shape, Lamp) and source.flicker == STEADY
         if not lamp_like or source.id not in active:
             # Skies, suns and surfaces are few; what is not active needs no layer.
             own += [] if lamp_like else [source]
@@ -127,8 +135,11 @@ def airs_of(look: Look) -> list[Atmosphere]:
     return [dome.weather.atmosphere for dome in domes if isinstance(dome, ClearSky)]
 
 
-def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
-    """Mix factors of every layer of a look; sources that share a layer add up, silent ones are zero."""
+def gains(look: Look, view: View, place_key: str, air_s: float | None = None) -> tuple[LayerGain, ...]:
+    """Mix factors of every layer of a look; sources that share a layer add up, silent ones are zero.
+
+    ``air_s`` [s] means the layers in the air as it has drifted by then, whatever the moment of the view.
+    """
     known = look.active()
     total: dict[str, list[np.ndarray]] = {}
     for source in _planned(look) if len(look.sources) > MOST_LAYERS else look.balanced():
@@ -137,7 +148,9 @@ def gains(look: Look, view: View, place_key: str) -> tuple[LayerGain, ...]:
             there = attrs.evolve(source, shape=with_content(source.shape))
             with contextlib.suppress(SkyError):  # a photograph that is gone gives no light; the engine says so
                 gain = source_gain(there, look.weather.atmosphere).astype(np.float64)
-        for spec in layers_of(source, look, view, place_key):
+                kelvin = lamp_kelvin(there, look.weather.atmosphere) if there.flicker != STEADY else 0.0
+                gain = gain * flicker_light(there.flicker, view.seconds, view.open_s, kelvin)
+        for spec in layers_of(source, look, view, place_key, air_s):
             surface, air = total.setdefault(spec.key(), [np.zeros(3), np.zeros(3)])
             surface += gain * (source.highlights if spec.part == "highlights" else source.matte)
             air += gain * (0.0 if spec.part == "highlights" else source.air_factor)
@@ -165,7 +178,7 @@ def frame_request(
     return FrameRequest(
         request_id,
         place,
-        attrs.evolve(view, seconds=0.0),
+        _timeless(view),
         air_before(look.medium, view),
         look.bounces,
         tuple(layers.values()),

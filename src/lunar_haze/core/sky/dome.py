@@ -14,7 +14,8 @@ from lunar_haze.core.sky.clear_air import SUN_ACESCG, Atmosphere
 from lunar_haze.core.sky.clouds import lay_clouds, mean_sun_share
 from lunar_haze.core.sky.grade import bent
 from lunar_haze.core.sky.lat_long import illuminance_lx, irradiance, map_directions
-from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Panorama
+from lunar_haze.core.sky.lightning import lightning_radiance
+from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Lightning, Panorama
 from lunar_haze.core.sky.panorama import panorama_radiance
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg, transmittance_at
 from lunar_haze.core.sky.scattering import AirTables, view
@@ -207,6 +208,8 @@ def dome_radiance(dome: Dome, height: int = MAP_HEIGHT, width: int = MAP_WIDTH) 
     """
     if isinstance(dome, ClearSky):
         radiance = _clear_sky(dome, height, width)
+    elif isinstance(dome, Lightning):
+        radiance = lightning_radiance(dome, height, width)
     elif isinstance(dome, Panorama):
         radiance = panorama_radiance(dome, height, width)
     else:

@@ -109,14 +109,28 @@ class Gradient:
     below: Colour | None = None
 
 
-Dome = ClearSky | Panorama | Gradient
+@attrs.frozen
+class Lightning:
+    """A cloud lit from inside by a flash: ``azimuth_deg`` and ``altitude_deg`` of its middle, ``spread_deg`` how wide
+    it glows; ``bolt`` is the share of the light that a channel below it gives, 0 for none; ``seed`` is another of
+    the kind.
+    """
+
+    azimuth_deg: float = 0.0
+    altitude_deg: float = 22.0
+    spread_deg: float = 35.0
+    bolt: float = 0.3
+    seed: int = 1
+
+
+Dome = ClearSky | Panorama | Gradient | Lightning
 
 
 @attrs.frozen
 class SkyKind:
     """A kind of sky: the class of its values, its name, and the amount and unit that it has to begin with."""
 
-    value: type[ClearSky] | type[Panorama] | type[Gradient]
+    value: type[ClearSky] | type[Panorama] | type[Gradient] | type[Lightning]
     name: str
     amount: float
     unit: str
@@ -126,6 +140,8 @@ SKY_KINDS = (
     SkyKind(ClearSky, "the sky of the hour", 1.0, "true"),
     SkyKind(Panorama, "a photograph", 5000.0, "lx"),
     SkyKind(Gradient, "two colours", 5000.0, "lx"),
+    # A first stroke gives some 2e9 W of light at its peak (Guo and Krider 1982): two kilolux three kilometres away.
+    SkyKind(Lightning, "lightning", 2000.0, "lx"),
 )
 
 

@@ -41,6 +41,20 @@ _CLOUDS = under(
            tip="where the wind that carries them comes from"),
 )  # fmt: skip
 
+LIGHTNING_ROWS = under(
+    "flash",
+    Row("flash azimuth", "azimuth", "°", 0.0, 360.0, 0.0, lambda d: d.azimuth_deg,
+        lambda d, v: attrs.evolve(d, azimuth_deg=v % 360.0), tip="where in the cloud it strikes, from north"),
+    row("flash altitude", "altitude", "altitude_deg", "°", 3.0, 80.0, 22.0, floor=0.5, ceiling=89.0,
+        tip="how high the lit part of the cloud stands"),
+    row("flash spread", "spread", "spread_deg", "°", 8.0, 90.0, 35.0, ratio=True, floor=2.0, ceiling=180.0,
+        tip="how wide the cloud glows: a near flash lights half the sky"),
+    row("bolt", "bolt", "bolt", "", 0.0, 1.0, 0.3, floor=0.0, ceiling=1.0,
+        tip="the channel's share of the light: it throws hard shadows; 0 leaves the glow in the cloud"),
+    row("bolt seed", "seed", "seed", "", 1.0, 40.0, 1.0, whole=True, floor=0.0, ceiling=9999.0,
+        tip="another bolt and cloud of the same kind"),
+)  # fmt: skip
+
 _NIGHT = under(
     "night",
     row("light dome", "light dome", "town_cd_m2", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0,

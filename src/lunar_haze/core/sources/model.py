@@ -17,6 +17,7 @@ from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.beam import Beam
 from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.flat import Disc, Rectangle
+from lunar_haze.core.sources.flicker_kinds import Flicker
 from lunar_haze.core.sources.ies_lamp import IesLamp
 from lunar_haze.core.sources.kinds import Shape, kind_of, source_kind
 from lunar_haze.core.sources.oval_beam import OvalBeam
@@ -138,7 +139,7 @@ class Source:
     reflection, on highlights and in the air. ``objects`` are those it lights (``only``), or does
     not (``but``). ``holds_level`` keeps what it delivers at its aim while it moves or changes;
     ``aims_at_subject`` turns it to the shot's subject whenever that is another. ``lobe_of`` is the id
-    of the photographed sky whose sun this is, "" for none.
+    of the photographed sky whose sun this is, "" for none. ``flicker`` is how it changes by itself over time.
     """
 
     id: str
@@ -161,3 +162,4 @@ class Source:
     aims_at_subject: bool = False
     group: str = ""
     lobe_of: str = ""
+    flicker: Flicker = Flicker()

@@ -14,14 +14,13 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Part, View, pixels_of
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.transport.guides import LOOKS, guide_chunk
 from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
 from lunar_haze.core.transport.path_values import Layers, Setting, Stars, Tiles
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
-from lunar_haze.core.transport.starfield import has_stars, star_picture
+from lunar_haze.core.transport.starfield import drawn_sky, is_drawn
 from lunar_haze.core.transport.sun_map import SunMaps
 from lunar_haze.core.transport.tiles import over_threads, trace_tiles
 from lunar_haze.core.transport.view import pack_view, pixel_tiles, view_directions
@@ -139,6 +138,7 @@ class Frame:
         self._tile_of = np.empty(self.pixels, np.int32)
         self._tile_of[self._in_tiles] = np.repeat(np.arange(self.tiles), np.diff(self._tile_starts))
         self.guides = Guides.empty(self.pixels)
+        self._kept_looks: tuple[NDArray[np.float32], int] | None = None
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
         slots = max(min(memory_bytes // (self.pixels * 24), MOST_SLOTS), 1)
@@ -150,7 +150,7 @@ class Frame:
         self._lights: LightArrays | None = None
         self._clock = 0
         self._stars = np.zeros((1, 3), np.float32)
-        self._star_owner = -1
+        self._star_owners = np.zeros(0, np.int32)
         self._dark = np.zeros(self.pixels, np.float32)
         self._cards: tuple[Card, ...] = ()
         self._openings: tuple[SunMaps, SkyGuide] | None = None
@@ -174,6 +174,15 @@ class Frame:
             for pool in self._pools:
                 pool.give_back(slot)
             self._written.discard(slot)
+
+    def keep_looks(self) -> None:
+        """Keep what looks through the pixels have found so far, for pictures that are all to stand on the same."""
+        self._kept_looks = self.guides.looks.copy(), self.guides.passes
+
+    def restore_looks(self) -> None:
+        """Forget what looks have found since they were kept; nothing where they never were."""
+        if self._kept_looks is not None:
+            self.guides.looks[...], self.guides.passes = self._kept_looks
 
     def add_guides(self, passes: int) -> None:
         """Look ``passes`` more times through every pixel; passes of layers look as well."""
@@ -236,12 +245,12 @@ class Frame:
             problems: dict[int, str] = {}
             self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows, problems)
             self.problems |= {self._wanted[number]: reason for number, reason in problems.items()}
-            skies = [(n, shape.dome) for n, shape in enumerate(shapes) if isinstance(shape, Sky) and has_stars(shape)]
-            self._star_owner = skies[0][0] if skies else -1
+            skies = [(n, shape) for n, shape in enumerate(shapes) if is_drawn(shape)]
+            self._star_owners = np.array([n for n, _shape in skies], np.int32)
             if self.guides.passes and self._sky_rows == MAP_HEIGHT:
                 self._lights = self._guided(self._lights)
             if skies:
-                self._stars = star_picture(skies[0][1], self.view)
+                self._stars = np.concatenate([drawn_sky(shape, self.view) for _n, shape in skies])
         return self._lights
 
     def _guided(self, lights: LightArrays) -> LightArrays:
@@ -326,7 +335,7 @@ class Frame:
         samples = np.max([s.next_samples[todo] for s in sums], axis=0)
         at = Setting(self.arrays, lights, active, _emphasis_rows(keys, emphasis))
         lit = self._dark if lit is None else lit
-        stars = Stars(self._stars, self._star_owner)
+        stars = Stars(self._stars, self._star_owners)
         layers = Layers(self._surface, self._air, self.guides.looks)
 
         def advance(first: int, stop: int) -> None:

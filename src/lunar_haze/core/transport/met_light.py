@@ -90,10 +90,13 @@ def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
         if at.lights.rows[number, PART] == HIGHLIGHTS:
             continue
         r, g, b = _light_met(at, medium, ray, end, number, f32(-1.0), f32(1.0), True)
-        if number == stars.owner and end.triangle < 0 and at.lights.rows[number, SEEN] > f32(0.0):
-            r += end.through * stars.picture[pixel, 0]
-            g += end.through * stars.picture[pixel, 1]
-            b += end.through * stars.picture[pixel, 2]
+        if end.triangle < 0 and at.lights.rows[number, SEEN] > f32(0.0):
+            for sky in range(stars.owners.shape[0]):
+                if stars.owners[sky] == number:
+                    own = sky * (stars.picture.shape[0] // stars.owners.shape[0]) + pixel
+                    r += end.through * stars.picture[own, 0]
+                    g += end.through * stars.picture[own, 1]
+                    b += end.through * stars.picture[own, 2]
         add(target[at.active[k, 1]], pixel, tr * r, tg * g, tb * b)
 
 

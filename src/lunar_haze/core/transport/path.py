@@ -239,7 +239,7 @@ def trace_chunk(at, lit, stars, camera, medium, index, width, pixels, layers, on
     buffer = aligned(memory)
     at = borrow_setting(at)
     medium, camera, lit = floats(medium), floats(camera), floats(lit)
-    stars, onward = Stars(float_rows(stars.picture, 3), stars.owner), float_rows(onward, ONWARD)
+    stars, onward = Stars(float_rows(stars.picture, 3), stars.owners), float_rows(onward, ONWARD)
     layers = Layers(layer_pool(layers.surface), layer_pool(layers.air), float_rows(layers.looks, LOOKS))
     scratch = np.empty((2, at.active.shape[0], _PENDING_COLUMNS), np.float32)
     on_surface, in_air = float_rows(scratch[0], _PENDING_COLUMNS), float_rows(scratch[1], _PENDING_COLUMNS)

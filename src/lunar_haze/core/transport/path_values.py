@@ -34,10 +34,12 @@ class Setting(NamedTuple):
 
 
 class Stars(NamedTuple):
-    """Points of light in a sky as the lens sees them, ``picture`` (pixels, 3), and the number of the sky's source."""
+    """What is finer in skies than their maps, as the lens sees it: stars, bolts. ``picture`` (skies x pixels, 3), and
+    the numbers of the skies' sources, ``owners`` (skies,).
+    """
 
     picture: Any
-    owner: Any
+    owners: Any
 
 
 class Layers(NamedTuple):

@@ -1,0 +1,91 @@
+"""Pictures of frames that are played: mixed from the layers at hand, each of them freed of grain by itself."""
+
+from collections.abc import Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from lunar_haze.core.finish.glow import live_scatter
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.layers.model import LayerGain
+from lunar_haze.core.picture.frame_mix import FrameMix
+from lunar_haze.ui.bridge import RenderBridge
+
+_ONE = (1.0, 1.0, 1.0)
+
+
+class FramePictures(QObject):
+    """``cleaned`` is emitted when every layer at hand has been freed of grain by itself."""
+
+    cleaned = Signal()
+
+    def __init__(self, bridge: RenderBridge) -> None:
+        super().__init__()
+        self._bridge = bridge
+        #: The layers that are to be cleaned yet, and the one that is: its key by the number of its mix.
+        self._due: list[str] = []
+        self._under_way: dict[int, str] = {}
+        bridge.take_aside = self._take
+        bridge.asked.connect(self._forget)
+
+    # -- layers -----------------------------------------------------------------------------------
+
+    def are_there(self, keys: Iterable[str]) -> bool:
+        """Whether these layers are at hand, none of them a stand-in."""
+        images = self._bridge.mix.images
+        return bool(images) and all(key in images and images[key].passes >= 1 for key in keys)
+
+    def size(self) -> tuple[int, int]:
+        """Size of the layers at hand [px]; of those asked for while there are none."""
+        image = next(iter(self._bridge.mix.images.values()), None)
+        return self._bridge.size() if image is None else (image.surface.shape[1], image.surface.shape[0])
+
+    def mix(self, together: bool, finish: Finish) -> FrameMix:
+        """The layers at hand, made ready to be mixed frame by frame (see `FrameMix`), with the glow of a finish."""
+        return self._bridge.mix.frames(together, live_scatter(finish, self.size()[1]))
+
+    def image(self, light: NDArray[np.float32], glows: bool) -> QImage:
+        """The light of a frame (h, w, 3) [cd/m2] under the look that is played, as an image; any thread may ask.
+
+        ``glows`` says that the light has its glow already.
+        """
+        bridge = self._bridge
+        return bridge.screen.image(light if glows else bridge.masks.over(light, bridge.exposure()), glows)
+
+    # -- cleaning ---------------------------------------------------------------------------------
+
+    # A layer that is dimmed in the picture may be the brightest of a frame: its grain is not that of the picture.
+
+    def clean(self) -> None:
+        """Have each layer at hand freed of grain by itself."""
+        mix = self._bridge.mix
+        self._due = [key for key in mix.images if key not in mix.clean_layers]
+        self._under_way = {}
+        self._next()
+
+    def _forget(self) -> None:
+        """No more layers are cleaned."""
+        self._due, self._under_way = [], {}
+
+    def leave(self) -> None:
+        """No more layers are cleaned; the picture is balanced as it stands again."""
+        self._forget()
+        self._bridge.balance_again()
+
+    def _take(self, mix_id: int, picture: NDArray[np.float32]) -> bool:
+        """A cleaned picture of some mix; says whether it is that of a layer by itself."""
+        key = self._under_way.pop(mix_id, None)
+        if key is None:
+            return False
+        self._bridge.mix.clean_layers[key] = picture.copy()
+        self._next()
+        return True
+
+    def _next(self) -> None:
+        if not self._due:
+            self.cleaned.emit()
+            return
+        key = self._due.pop(0)
+        self._under_way = {self._bridge.balance_alone((LayerGain(key, _ONE, _ONE),)): key}

@@ -1,0 +1,21 @@
+"""The mark of a number that changes over the frames."""
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from lunar_haze.ui import theme
+
+#: What a number does over the frames: nothing, it follows a cue, or it has a key at the frame on screen.
+STEADY, KEYED, AT_KEY = "steady", "keyed", "at a key"
+
+
+def paint_key(painter: QPainter, at: QPointF, radius: float, is_set: bool, colour: str = theme.LIT) -> None:
+    """A key's diamond: full where it is set, hollow where a curve goes by."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme.qcolor(colour), 1.2))
+    painter.setBrush(theme.qcolor(colour) if is_set else Qt.BrushStyle.NoBrush)
+    painter.drawPolygon(
+        [at + QPointF(0, -radius), at + QPointF(radius, 0), at + QPointF(0, radius), at + QPointF(-radius, 0)]
+    )
+    painter.restore()
