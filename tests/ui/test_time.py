@@ -30,7 +30,7 @@ from tests.ui.backends import InstantBackend
 def shot(window, qtbot):
     """A shot of 48 frames on a night by lamps, the strip open."""
     session = window.session
-    window.player.backend = InstantBackend
+    window.player.ahead.backend = InstantBackend
     document = edits.change_shot(
         edits.attrs.evolve(session.document, current_shot="Waiting", current_look="lamplit wait"),
         first_frame=1, last_frame=48, frame=1, ends=None,
@@ -420,7 +420,7 @@ def test_a_walk_past_the_jetty_lamps_by_hand_to_a_film(window, qtbot, tmp_path):
     window.facets.wells["position north"].type_in("+=3")
     assert session.document.shot.camera_at(12).position != before
     assert session.document.shot.camera_at(1).position == session.document.shot.camera.position
-    window.player.backend = InstantBackend
+    window.player.ahead.backend = InstantBackend
     window.player.play()
     qtbot.waitUntil(lambda: window.player.tally.small > 2, timeout=15_000)
     window.player.stop()

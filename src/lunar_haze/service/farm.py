@@ -186,9 +186,7 @@ class Farm:
 
         waiting = {ask(plan): (plan, 0) for plan in due if not stopped()}
         while waiting and not stopped():
-            if client.status not in ("running", "connecting"):
-                raise ServiceError("the scheduler is gone; frames that are done stay: start it and run this again")
-            time.sleep(LOOK_S)
+            _wait_a_moment(client)
             for future in [f for f in waiting if f.done()]:
                 plan, losses = waiting.pop(future)
                 files = _taken(future)
@@ -219,10 +217,15 @@ class Farm:
                     return [sent[name] for name in named]
                 except TimeoutError:
                     pass  # the worker is gone again
-            if client.status not in ("running", "connecting"):
-                raise ServiceError("the scheduler is gone; frames that are done stay: start it and run this again")
-            time.sleep(LOOK_S)
+            _wait_a_moment(client)
         return []
+
+
+def _wait_a_moment(client: Any) -> None:
+    """Let the workers work. Raises ServiceError where the scheduler is gone."""
+    if client.status not in ("running", "connecting"):
+        raise ServiceError("the scheduler is gone; frames that are done stay: start it and run this again")
+    time.sleep(LOOK_S)
 
 
 def _taken(future: Any) -> dict[str, bytes] | None:

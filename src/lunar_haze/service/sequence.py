@@ -119,14 +119,11 @@ class Progress:
 
 @attrs.frozen
 class Made:
-    """What became of a sequence: frames that were made, those that were there already, what to tell, and whether it
-    came to its end.
-    """
+    """What became of a sequence: frames that were made, those that were there already, what to tell."""
 
     made: int
     kept: int
     notes: tuple[str, ...]
-    is_whole: bool
 
 
 class FrameList:
@@ -212,9 +209,10 @@ def run(
     plans = planned_frames(spec.on_screen, place, spec.frames, spec.size, spec.passes, spec.denoise)
     finished = FrameList(spec)
     names = {plan.frame: output_digest(spec, plan) for plan in plans}
-    film = digest((tuple(names.values()), spec.on_screen.shot.rate))
+    rate = spec.on_screen.shot.rate / spec.step
+    film = digest((tuple(names.values()), rate))
     if spec.is_film and finished.holds(spec.output, film):
-        return Made(0, len(plans), (), True)
+        return Made(0, len(plans), ())
     if spec.is_film:
         spec.folder.mkdir(exist_ok=True)
     finished.claim([spec.path_of(frame) for frame in spec.frames] + ([spec.output] if spec.is_film else []))
@@ -249,12 +247,10 @@ def run(
     if spec.is_film:
         progress.what = "writing the film"
         tell(progress)
-        write_film(
-            spec.output, [spec.path_of(f) for f in spec.frames], spec.on_screen.shot.rate / spec.step, spec.screen
-        )
+        write_film(spec.output, [spec.path_of(f) for f in spec.frames], rate, spec.screen)
         finished.add(spec.output, film)
         _clear(spec)
-    return Made(len(due), len(plans) - len(due), tuple(notes), True)
+    return Made(len(due), len(plans) - len(due), tuple(notes))
 
 
 def _clear(spec: SequenceSpec) -> None:

@@ -39,7 +39,7 @@ class SmallFrames:
     ``backend`` makes the render process that they are made in, once the first is asked for.
     """
 
-    def __init__(self, backend: Callable[[], RenderBackend | None], made: Callable[[SmallFrame], None]) -> None:
+    def __init__(self, backend: Callable[[], RenderBackend], made: Callable[[SmallFrame], None]) -> None:
         self._backend, self._made = backend, made
         self._lock = threading.Condition()
         self._due: list[FramePlan] = []

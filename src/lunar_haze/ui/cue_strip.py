@@ -8,7 +8,16 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from lunar_haze.core.document.cue_edits import eased, in_bounds, pasted, repeated, stretched, varied
-from lunar_haze.core.document.cues import can_be_keyed, cues_of, facet_of, part_of, with_cue, with_key, without_cue
+from lunar_haze.core.document.cues import (
+    can_be_keyed,
+    cue_of,
+    cues_of,
+    facet_of,
+    part_of,
+    with_cue,
+    with_key,
+    without_cue,
+)
 from lunar_haze.core.document.model import Cue, Document
 from lunar_haze.core.document.rows import CAMERA, DAY, Facet, facets_of, targets_of
 from lunar_haze.core.errors import HazeError
@@ -83,7 +92,7 @@ class CueStrip(QWidget):
         return f"{(frame - shot.first_frame) / shot.rate:.2f} s, {shot.rate:g} fps"
 
     def _opened(self) -> None:
-        self.band.span = self.player.span = None
+        self._take_span(None)
         self.band.choose(frozenset())
 
     def _played(self, frame: int) -> None:
@@ -162,13 +171,12 @@ class CueStrip(QWidget):
         document, at = self.session.document, self.session.document.shot.frame
         begins = min(keys[0].frame for keys in self._copied.values())
         for name, keys in self._copied.items():
-            cue = next((c for c in cues_of(document) if c.name == name), None)
-            facet = facet_of(document, *name)
-            if cue is None and facet is not None:
-                document = with_key(document, name[0], name[1], keys[0].value, name[2], at + keys[0].frame - begins)
-                cue = next(c for c in cues_of(document) if c.name == name)
+            begin = at + keys[0].frame - begins
+            if cue_of(document, *name) is None and facet_of(document, *name) is not None:
+                document = with_key(document, name[0], name[1], keys[0].value, name[2], begin)
+            cue = cue_of(document, *name)
             if cue is not None:
-                document = with_cue(document, pasted(cue, keys, at + keys[0].frame - begins))
+                document = with_cue(document, pasted(cue, keys, begin))
         self.session.act("paste keys", document)
 
     # -- menus ----------------------------------------------------------------------------------------
@@ -201,7 +209,7 @@ class CueStrip(QWidget):
         frame = self.session.document.shot.frame
         menu.addAction(f"play from frame {frame} on", lambda: self._span(frame, None))
         menu.addAction(f"play as far as frame {frame}", lambda: self._span(None, frame))
-        menu.addAction("play all frames", lambda: self._span_all()).setEnabled(self.band.span is not None)
+        menu.addAction("play all frames", lambda: self._take_span(None)).setEnabled(self.band.span is not None)
         return menu
 
     def name_of(self, cue: Cue) -> str:
@@ -216,11 +224,10 @@ class CueStrip(QWidget):
         shot = self.session.document.shot
         begin, end = self.band.span or (shot.first_frame, shot.last_frame)
         begin, end = begin if first is None else first, end if last is None else last
-        self.band.span = self.player.span = (begin, end) if begin < end else None
-        self.band.update()
+        self._take_span((begin, end) if begin < end else None)
 
-    def _span_all(self) -> None:
-        self.band.span = self.player.span = None
+    def _take_span(self, span: tuple[int, int] | None) -> None:
+        self.band.span = self.player.span = span
         self.band.update()
 
     def _ask_key(self) -> None:

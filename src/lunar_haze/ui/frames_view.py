@@ -11,7 +11,8 @@ from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.ui import theme
 from lunar_haze.ui.bridge import RenderBridge
-from lunar_haze.ui.player import RESTS_MS, Player
+from lunar_haze.ui.frames_ahead import RESTS_MS, TEST_FRAMES
+from lunar_haze.ui.player import Player
 from lunar_haze.ui.session import Session
 
 #: So many frames are shown.
@@ -109,7 +110,7 @@ class FramesView(QScrollArea):
         self._rests.timeout.connect(self.renew)
         session.changed.connect(self._edited)
         session.opened.connect(self._edited)
-        player.renewed.connect(self._show)
+        player.ahead.renewed.connect(self._show)
 
     def watch(self, on: bool) -> None:
         """Make test frames from now on, or not."""
@@ -127,12 +128,12 @@ class FramesView(QScrollArea):
         """Have the frames of the look as it is now made."""
         if not self.session.is_open or self.session.place_spec is None or self._player.is_playing:
             return
-        plans = self._player.plans(frames_to_look_at(self.session.document))
+        plans = self._player.ahead.plans(frames_to_look_at(self.session.document))
         names = tuple(plan.digest() for plan in plans)
         if names != self._made_of:
             self._made_of = names
             self._lay(plans)
-        self._player.make("test frames", plans)
+        self._player.ahead.make(TEST_FRAMES, plans)
         self._show()
 
     def _lay(self, plans: list[FramePlan]) -> None:
@@ -151,7 +152,7 @@ class FramesView(QScrollArea):
 
     def _show(self) -> None:
         for frame in self.frames:
-            small = self._player.small(frame.plan)
+            small = self._player.ahead.small(frame.plan)
             if small is not None:
                 frame.image = self._bridge.screen.image_of(small.light, frame.plan.look, frame.plan.shot)
                 frame.update()

@@ -18,24 +18,17 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import CueSheet
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.picture.frame_mix import FrameMix, are_together
-from lunar_haze.core.plan.frames import fitted_size, gains, view_of
-from lunar_haze.core.plan.sequence import FramePlan, planned_frames
-from lunar_haze.service.client import RenderBackend, RenderClient
-from lunar_haze.service.small_frames import PASSES, SmallFrame, SmallFrames
+from lunar_haze.core.plan.frames import gains, view_of
+from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.frame_pictures import FramePictures
+from lunar_haze.ui.frames_ahead import AHEAD, FramesAhead
 from lunar_haze.ui.session import Session
 
 #: Makes the light of a frame (h, w, 3) [cd/m2], and says whether it has its glow already.
 Frame = Callable[[], tuple[NDArray[np.float32], bool]]
-#: Room of small pictures [px].
-SMALL = (240, 240)
-#: Longer shots are not made ahead as a whole [frames].
-MOST_AHEAD = 500
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
-#: How long a look rests before its small frames are made anew [ms].
-RESTS_MS = 1200
 
 
 @attrs.define
@@ -66,22 +59,17 @@ class Tally:
 
 
 class Player(QObject):
-    """Signals: ``moved`` (frame) for every frame shown, ``changed`` when it starts or stops, ``renewed`` when small
-    frames are new."""
+    """Signals: ``moved`` (frame) for every frame shown, ``changed`` when it starts or stops."""
 
     moved = Signal(int)
     changed = Signal()
-    renewed = Signal()
-    _made = Signal(object)
 
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session, self._bridge = session, bridge
-        #: Makes the render process of small frames; tests put an instant one in its place.
-        self.backend = _own_process
         self._frames = FramePictures(bridge)
-        self._small = SmallFrames(lambda: self.backend(), lambda made: self._made.emit(made))
-        self._made.connect(lambda _made: self.renewed.emit())
+        #: Small pictures of frames whose light is not at hand.
+        self.ahead = FramesAhead(session, lambda: self.bounds, lambda: self.is_playing)
         #: The part of the shot that is played, None for all of it.
         self.span: tuple[int, int] | None = None
         self.loops = True
@@ -102,53 +90,8 @@ class Player(QObject):
         self._frames.cleaned.connect(self._cleaned)
         self._timer = QTimer(self, timerType=Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._tick)
-        #: Small pictures by who waits for them: test frames first.
-        self._asked: dict[str, list[FramePlan]] = {"test frames": [], "ahead": []}
-        self._looks_ahead = False
-        self._rests = QTimer(self, singleShot=True, interval=RESTS_MS)
-        self._rests.timeout.connect(self._ahead)
         session.changed.connect(self._edited)
         session.opened.connect(self.stop)
-
-    # -- small frames -----------------------------------------------------------------------------
-
-    def plans(self, frames: tuple[int, ...]) -> list[FramePlan]:
-        """Small pictures of frames of the shot on screen, as they are to be made; none while no place is open."""
-        session = self.session
-        if not session.is_open or session.place_spec is None:
-            return []
-        size = fitted_size(session.document.shot, *SMALL)
-        return list(planned_frames(session.document, session.place_spec, frames, size, PASSES))
-
-    def make(self, who: str, plans: list[FramePlan]) -> None:
-        """Have small pictures made for somebody, in this order, after those that others wait for."""
-        self._asked[who] = plans
-        wanted = {plan.digest(): plan for plans in self._asked.values() for plan in plans}
-        self._small.want(list(wanted.values()))
-
-    def look_ahead(self, on: bool) -> None:
-        """Make small pictures of frames whose light is not at hand whenever the look rests, or not."""
-        self._looks_ahead = on
-        if on:
-            self._rests.start()
-        else:
-            self._asked.pop("ahead", None)
-
-    def _ahead(self) -> None:
-        session = self.session
-        if not self._looks_ahead or self.is_playing or not session.is_open or session.place_spec is None:
-            return
-        first, last = self.bounds
-        if last - first >= MOST_AHEAD:
-            return
-        plans = self.plans(tuple(range(first, last + 1)))
-        # Where frames differ by balance alone all are there already.
-        moves = len({tuple(spec.key() for spec in plan.request.layers) for plan in plans}) > 1
-        self.make("ahead", plans if moves else [])
-
-    def small(self, plan: FramePlan) -> SmallFrame | None:
-        """The small picture of a frame, None while it is not made."""
-        return self._small.get(plan.digest())
 
     # -- playing ----------------------------------------------------------------------------------
 
@@ -230,8 +173,6 @@ class Player(QObject):
             self._fresh = self._builds.submit(lambda: self._frames.mix(together, finish))
 
     def _edited(self) -> None:
-        if self._looks_ahead:
-            self._rests.start()
         if self.is_playing:
             # A hand on a number while it plays: what comes next has it.
             self._sheet, self._next = CueSheet(self.session.document), None
@@ -322,10 +263,10 @@ class Player(QObject):
         frame = there.shot.frame
         if frame not in self._plans or self._plans[frame].look != there.look:
             first, last = self.bounds
-            self._plans = {plan.frame: plan for plan in self.plans(tuple(range(first, last + 1)))}
-            ahead = [self._plans[f] for f in (*range(frame, last + 1), *range(first, frame))]
-            self.make("ahead", ahead)
-        found = self.small(self._plans[frame])
+            order = (*range(frame, last + 1), *range(first, frame))
+            self._plans = {plan.frame: plan for plan in self.ahead.plans(order)}
+            self.ahead.make(AHEAD, list(self._plans.values()))
+        found = self.ahead.small(self._plans[frame])
         return None if found is None else found.light
 
     def close(self) -> None:
@@ -333,8 +274,4 @@ class Player(QObject):
         self._timer.stop()
         self._thread.shutdown(wait=True)
         self._builds.shutdown(wait=True)
-        self._small.close()
-
-
-def _own_process() -> RenderBackend | None:
-    return RenderClient()
+        self.ahead.close()

@@ -91,10 +91,7 @@ class Window(QMainWindow):
         self.pins = Pins(session, self.bridge, self.picture, self.header, self.notices.say)
         self.ribbon = StopRibbon(session, self.bridge)
         self.rail = ShareRail(session, self.bridge)
-        self.rail.acts = [
-            self.actions_by_name[name]
-            for name in ("mute", "alone", "copy", "paste", "duplicate", "left", "right", "remove")
-        ]
+        self.rail.acts = [self.actions_by_name[name] for name in CARD_ACTS]
         self.plan = PlanView(session, self.bridge)
         self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST), self.bridge)
         session.tried.picture = lambda: self.bridge.image
@@ -297,7 +294,7 @@ class Window(QMainWindow):
     def toggle_frames(self) -> None:
         """Show the frames of the shot under the day, or hide them."""
         self.panes.show_strip(self.cue_strip, self.cue_strip.isHidden())
-        self.player.look_ahead(not self.cue_strip.isHidden())
+        self.player.ahead.look_ahead(not self.cue_strip.isHidden())
 
     def _play(self) -> None:
         if self.cue_strip.isHidden():

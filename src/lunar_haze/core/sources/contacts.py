@@ -39,12 +39,7 @@ def _tube_course(seed: int, block: int, lit_share: float, strikes_hz: float) -> 
         if levels[-1] == 0.0:
             times.append(min(at, BLOCK_S - 0.3))
             levels.append(1.0)
-    keep = np.array(times) < BLOCK_S - 0.25
-    times, levels = list(np.array(times)[keep]), list(np.array(levels)[keep])
-    if levels[-1] == 0.0:
-        times.append(BLOCK_S - 0.25)
-        levels.append(1.0)
-    return Course(np.array(times), np.array(levels))
+    return Course.of_switch(times, levels, BLOCK_S - 0.25)
 
 
 @flicker_kind(
@@ -70,7 +65,7 @@ class FailingTube(Flicker):
     def light(self, seconds: NDArray, kelvin: float) -> NDArray[np.float64]:
         def block(number: int, at: NDArray) -> NDArray:
             course = _tube_course(self.seed, number, self.lit_share, self.strikes_hz)
-            index = np.searchsorted(course.times, at, "right") - 1
+            index = course.part_at(at)
             lit = course.levels[index] > 0.5
             since = at - course.times[index]
             # The first stretch of a block goes on from the one before it: it is warm.
@@ -99,14 +94,11 @@ def _contact_course(seed: int, block: int, bursts_per_min: float) -> Course:
             at += float(rng.lognormal(np.log(0.08), 0.7))
     times, levels, last = [0.0], [1.0], 0.0
     for at, level in events:
-        if last < at < BLOCK_S - 0.5:
+        if at > last:
             times.append(at)
             levels.append(level)
             last = at
-    if levels[-1] == 0.0:
-        times.append(BLOCK_S - 0.5)
-        levels.append(1.0)
-    return Course(np.array(times), np.array(levels))
+    return Course.of_switch(times, levels, BLOCK_S - 0.5)
 
 
 @flicker_kind(
@@ -136,7 +128,7 @@ class LooseContact(Flicker):
             spans = np.diff(np.append(course.times, BLOCK_S))
             for i, (level, span) in enumerate(zip(course.levels, spans)):
                 glow[i + 1] = level + (glow[i] - level) * np.exp(-span / FILAMENT_S)
-            index = np.searchsorted(course.times, at, "right") - 1
+            index = course.part_at(at)
             level, since = course.levels[index], at - course.times[index]
             return level + (glow[index] - level) * np.exp(-since / FILAMENT_S)
 

@@ -94,9 +94,17 @@ class Course:
     times: NDArray[np.float64]
     levels: NDArray[np.float64]
 
-    def at(self, seconds: NDArray) -> NDArray[np.float64]:
-        """The levels (m, ...) at moments of the block."""
-        return self.levels[np.searchsorted(self.times, seconds, "right") - 1]
+    @staticmethod
+    def of_switch(times: list[float], levels: list[float], ends_s: float) -> "Course":
+        """A switch that is on (1) or off (0): what comes at ``ends_s`` or later is left out, and it is on from then."""
+        kept = [(time, level) for time, level in zip(times, levels) if time < ends_s]
+        if kept[-1][1] == 0.0:
+            kept.append((ends_s, 1.0))
+        return Course(*(np.array(part) for part in zip(*kept)))
+
+    def part_at(self, seconds: NDArray) -> NDArray[np.intp]:
+        """Which of its levels (m,) holds at moments of the block."""
+        return np.searchsorted(self.times, seconds, "right") - 1
 
 
 def by_blocks(seconds: NDArray, block_s: float, value: Callable[[int, NDArray], NDArray]) -> NDArray[np.float64]:

@@ -60,8 +60,9 @@ class ScreenLight(Flicker):
     def light(self, seconds: NDArray, kelvin: float) -> NDArray[np.float64]:
         def block(number: int, at: NDArray) -> NDArray:
             course, ways = _cuts(self.seed, number, self.shot_s, self.depth, self.colour)
-            way = ways[np.searchsorted(course.times, at, "right") - 1]
+            shot = course.part_at(at)
+            way = ways[shot]
             wandering = _WITHIN * self.depth * np.sin(way[:, 0] * at + way[:, 1])
-            return course.at(at) * (1.0 + np.clip(wandering, -0.9, 0.9))[:, None]
+            return course.levels[shot] * (1.0 + np.clip(wandering, -0.9, 0.9))[:, None]
 
         return by_blocks(seconds, BLOCK_S, block)
