@@ -11,6 +11,7 @@ from lunar_haze.core.sky.lat_long import direction_of, illuminance_lx, map_direc
 from lunar_haze.core.sky.lightning import channel, channel_map, lightning_radiance
 from lunar_haze.core.sky.model import ClearSky, Lightning, Weather
 from lunar_haze.core.sources.model import Sky
+from lunar_haze.core.transport.heaven_light import _sky_at
 from lunar_haze.core.transport.starfield import bilinear, bolt_picture, drawn_sky, is_drawn
 
 LUMA = np.array([0.2722287, 0.6740818, 0.0536895])
@@ -93,3 +94,16 @@ def test_what_is_finer_than_maps_is_drawn_for_each_sky():
     assert not is_drawn(Sky(attrs.evolve(night, weather=Weather(stars=0.0))))
     view = View(Camera((0.0, 0.0, 1.7), (0.0, 8.0, 4.0), 24.0), 64, 36)
     assert drawn_sky(Sky(FLASH), view).shape == drawn_sky(Sky(night), view).shape == (64 * 36, 3)
+
+
+def test_a_map_is_read_as_the_engine_reads_it():
+    rng = np.random.default_rng(2)
+    sky = rng.random((16, 32, 3)).astype(np.float32)
+    towards = rng.normal(size=(200, 3))
+    towards /= np.linalg.norm(towards, axis=1)[:, None]
+    read = bilinear(sky, towards)
+    for direction, found in zip(towards, read):
+        down = np.arccos(direction[2]) / np.pi * 16
+        turn = np.mod(np.arctan2(direction[0], direction[1]), 2 * np.pi) / (2 * np.pi) * 32
+        wanted = _sky_at(sky, np.float32(down), np.float32(min(turn, 32 - 1e-3)))
+        assert found == pytest.approx(wanted, abs=2e-4)
