@@ -31,8 +31,9 @@ from lunar_haze.core.readings.look_reading import read
 from lunar_haze.core.readings.ratios import ratios
 from lunar_haze.core.readings.shares import Share, Shares
 from lunar_haze.core.sky.tables import keep_tables_in
+from lunar_haze.core.solve.asks import Ask
 from lunar_haze.core.solve.match import SURE, match
-from lunar_haze.core.solve.settle import MET, Ask, settle
+from lunar_haze.core.solve.settle import MET, settle
 from lunar_haze.core.solve.variations import _smaller, _tried, variations
 from lunar_haze.service.folders import sky_folder
 from lunar_haze.ui import theme
@@ -162,7 +163,22 @@ def _matches() -> tuple[int, int, int, float]:
     return back, sure, right, longest
 
 
+def _others() -> tuple[int, float]:
+    """Of 8 references of other subjects (other light in other places of the frame): how many come near by half or more,
+    and the median share of the distance that is gone.
+    """
+    gone = []
+    for seed in range(8):
+        shares = a_pool(8, 60 + seed)
+        kelvins = {s.id: 3200.0 + 300.0 * n for n, s in enumerate(shares.sources)}
+        _kelvins, _moves, _mireds, reference = planted_in_colour(a_pool(7, 160 + seed), 160 + seed)
+        found = match(shares, reference, shoulder, kelvins=kelvins, with_white=True)
+        gone.append(1.0 - found.after / found.before)
+    return sum(g >= 0.5 for g in gone), float(np.median(gone))
+
+
 def main() -> None:
+    near, gone = _others()
     met, worst, median = _planted()
     many, few = _reading_ms()
     closed, opened = _dimmer_ms()
@@ -187,6 +203,11 @@ def main() -> None:
             "9",
         ),
         ("... dimmers told as sure that are right", f"{right} of {sure}", "95 %"),
+        (
+            "references of other subjects: how many come near by half of the distance or more; median",
+            f"{near} of 8; {gone:.0%}",
+            "half or more",
+        ),
         ("... the longest match", f"{longest:.1f} s", "below 5 s"),
     ]
     tell("Balance", "Made by `.venv/bin/python bench/balance.py`.", rows)

@@ -1,8 +1,9 @@
 """Time: keys, playing in the window, sequences that are mixed, broken off, and made on a farm.
 
-``python bench/frames.py`` (a quarter of an hour). With arguments it prints and writes nothing.
+``python bench/frames.py`` (half an hour and more). With arguments it prints and writes nothing.
 """
 
+import json
 import os
 import random
 import shutil
@@ -10,6 +11,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
 
@@ -67,8 +69,8 @@ def keys(rows: Rows) -> None:
     rows.append(("520 keys on 40 numbers, read at a frame", f"{np.median(taken) * 1e3:.2f} ms", "below 1 ms"))
 
 
-def playing(rows: Rows, seconds: float = 20.0) -> None:
-    """16 sources at 960x540, all of them keyed, finish on, played in the window."""
+def playing(rows: Rows, seconds: float = 600.0) -> None:
+    """16 sources at 960x540, all of them keyed, finish on, played in the window for ten minutes."""
     app = QApplication.instance() or QApplication([])
     theme.apply(app)
     folder = Path(tempfile.mkdtemp())
@@ -104,7 +106,7 @@ def playing(rows: Rows, seconds: float = 20.0) -> None:
     shown: list[float] = []
     window.player.moved.connect(lambda _frame: shown.append(time.monotonic()))
     window.player.tally = type(window.player.tally)()
-    before = memory()
+    before, threads = memory(), threading.active_count()
     wait(lambda: False, seconds)
     rate = len(shown) / seconds
     tally = window.player.tally
@@ -115,7 +117,8 @@ def playing(rows: Rows, seconds: float = 20.0) -> None:
             "at least 24",
         )
     )
-    rows.append(("... memory that it grows by meanwhile", f"{memory() - before:.0f} MB", "none"))
+    grown, more = memory() - before, threading.active_count() - threads
+    rows.append(("... memory and threads that it grows by meanwhile", f"{grown:.0f} MB, {more}", "none"))
     window.player.stop()
     window._leaving = True
     window.close()
@@ -205,6 +208,56 @@ def kills(rows: Rows, times: int = 50) -> None:
     rows.append((f"48 frames of each demo shot, killed {killed} times and resumed: frames that differ", str(bad), "0"))
 
 
+class Machines:
+    """A scheduler and worker processes on this machine."""
+
+    def __init__(self, folder: Path, count: int) -> None:
+        self._folder, self._tool = folder, Path(sys.executable).with_name("dask")
+        self._environment = os.environ | {"PYTHONPATH": str(Path(__file__).resolve().parents[1] / "src")}
+        told = folder / f"scheduler{count}.json"
+        self._scheduler = self._start(
+            "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard", "--scheduler-file", str(told)
+        )
+        while not told.exists():
+            time.sleep(0.05)
+        self.address = json.loads(told.read_text())["address"]
+        self.workers = [self._worker() for _ in range(count)]
+
+    def _start(self, *words: str) -> subprocess.Popen:
+        return subprocess.Popen(
+            [self._tool, *words], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=self._environment,
+            cwd=self._folder, start_new_session=True,
+        )  # fmt: skip
+
+    def _worker(self) -> subprocess.Popen:
+        return self._start(
+            "worker", self.address, "--nthreads", "1", "--no-dashboard", "--no-nanny", "--host", "127.0.0.1"
+        )
+
+    def lose(self, number: int) -> None:
+        """Kill a worker with all that it has started, and start another one."""
+        self._kill(self.workers[number])
+        self.workers[number] = self._worker()
+
+    @staticmethod
+    def _kill(process: subprocess.Popen) -> None:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+    def close(self) -> None:
+        """Kill all."""
+        for process in (*self.workers, self._scheduler):
+            self._kill(process)
+
+
+def _that_differ(frames: int, one: Path, two: Path) -> int:
+    """How many frames are not the same in two folders."""
+    return sum(
+        not np.array_equal(np.asarray(Image.open(one / f"{n:04d}.png")), np.asarray(Image.open(two / f"{n:04d}.png")))
+        for n in range(1, frames + 1)
+    )
+
+
 def farm(rows: Rows) -> None:
     """A farm of processes on this machine: what the scheduling costs, and whether the bits are the same."""
     document = edits.change_source(demo(frames=8), "rim", flicker=Beacon(rpm=10.0))
@@ -213,48 +266,57 @@ def farm(rows: Rows) -> None:
     began = time.perf_counter()
     run(_spec(document, folder / "here" / "####.png", 8, (320, 180), 8))
     alone = time.perf_counter() - began
-    tool = Path(sys.executable).with_name("dask")
-    environment = os.environ | {"PYTHONPATH": str(Path(__file__).resolve().parents[1] / "src")}
     for count in (1, 2, 4, 8):
-        told, out = folder / f"s{count}.json", folder / f"farm{count}"
+        out = folder / f"farm{count}"
         out.mkdir()
-        started = [
-            subprocess.Popen(
-                [tool, "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard", "--scheduler-file", told],
-                stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment,
-            )
-        ]  # fmt: skip
-        while not told.exists():
-            time.sleep(0.05)
-        import json
-
-        address = json.loads(told.read_text())["address"]
-        started += [
-            subprocess.Popen(
-                [tool, "worker", address, "--nthreads", "1", "--no-dashboard", "--no-nanny", "--host", "127.0.0.1"],
-                stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment, cwd=folder,
-            )
-            for _ in range(count)
-        ]  # fmt: skip
+        machines = Machines(folder, count)
         began = time.perf_counter()
-        run(_spec(document, out / "####.png", 8, (320, 180), 8), cluster=Farm(address))
+        run(_spec(document, out / "####.png", 8, (320, 180), 8), cluster=Farm(machines.address))
         took = time.perf_counter() - began
-        bad = sum(
-            not np.array_equal(
-                np.asarray(Image.open(out / f"{n:04d}.png")), np.asarray(Image.open(folder / "here" / f"{n:04d}.png"))
-            )
-            for n in range(1, 9)
-        )
         rows.append(
             (
                 f"farm of {count} worker processes on these processors: 8 frames of 320x180 (alone {alone:.0f} s); differ",
-                f"{took:.0f} s; {bad}",
+                f"{took:.0f} s; {_that_differ(8, folder / 'here', out)}",
                 "; 0",
             )
         )
-        for process in reversed(started):
-            process.kill()
-            process.wait()
+        machines.close()
+    shutil.rmtree(folder)
+
+
+def lost_workers(rows: Rows, seconds: float = 300.0, every_s: float = 10.0) -> None:
+    """Three workers, of which one is killed every ten seconds for five minutes: the frames against those made here."""
+    count, size, passes = 90, (320, 180), 8
+    document = edits.change_source(demo(frames=count), "rim", flicker=Beacon(rpm=10.0))
+    folder = Path(tempfile.mkdtemp())
+    for name in ("here", "there"):
+        (folder / name).mkdir()
+    machines, over, killed = Machines(folder, 3), threading.Event(), 0
+
+    def kill() -> None:
+        nonlocal killed
+        ends = time.monotonic() + seconds
+        while not over.wait(every_s) and time.monotonic() < ends:
+            machines.lose(killed % 3)
+            killed += 1
+
+    thread = threading.Thread(target=kill)
+    thread.start()
+    began = time.perf_counter()
+    run(_spec(document, folder / "there" / "####.png", count, size, passes), cluster=Farm(machines.address))
+    took = time.perf_counter() - began
+    over.set()
+    thread.join()
+    machines.close()
+    run(_spec(document, folder / "here" / "####.png", count, size, passes))
+    bad = _that_differ(count, folder / "here", folder / "there")
+    rows.append(
+        (
+            f"three workers, one killed every {every_s:.0f} s: {count} frames done in {took:.0f} s under {killed} kills; differ",
+            str(bad),
+            "0",
+        )
+    )
     shutil.rmtree(folder)
 
 
@@ -277,7 +339,7 @@ def on_paper(rows: Rows, frames: int = 240, start_s: float = 8.0, frame_s: float
 def main() -> None:
     keep_tables_in(sky_folder())
     rows: Rows = []
-    for part in (keys, playing, balance_only, steadiness, kills, farm, on_paper):
+    for part in (keys, playing, balance_only, steadiness, kills, farm, lost_workers, on_paper):
         first = len(rows)
         part(rows)
         print(*rows[first:], sep="\n", file=sys.stderr)

@@ -29,7 +29,7 @@ from lunar_haze.core.document.files import from_json, load, to_json
 from lunar_haze.core.document.model import Cue
 from lunar_haze.core.document.rows import AIR, CAMERA, DAY, FINISH, facets_of, targets_of
 from lunar_haze.core.errors import DocumentError
-from lunar_haze.core.finish.model import Region
+from lunar_haze.core.finish.mask_model import Region
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.turning import Beacon
 from lunar_haze.core.units.curve import (

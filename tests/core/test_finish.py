@@ -1,5 +1,6 @@
 """The finish against its papers, closed forms, OpenColorIO's own transforms and a second library."""
 
+import attrs
 import colour
 import numpy as np
 import PyOpenColorIO as ocio
@@ -9,17 +10,27 @@ from hypothesis import strategies as st
 
 from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS, XYZ_TO_ACESCG, luminance
+from lunar_haze.core.document.files import load
+from lunar_haze.core.document.finish_copy import ONE_MASK, WHOLE, alone, pasted, to_text, with_off, with_step
+from lunar_haze.core.errors import FinishError
 from lunar_haze.core.finish import acescct
 from lunar_haze.core.finish.glow import blurred, glowing
-from lunar_haze.core.finish.grade import graded
+from lunar_haze.core.finish.grade import coupled, coupled_nodes, graded
 from lunar_haze.core.finish.grain import grained, grained_signal, noise
+from lunar_haze.core.finish.mask_model import Mask, Region, Stroke
 from lunar_haze.core.finish.model import (
     FINISH_ROWS,
+    LEANING,
+    MASKS,
+    STEPS,
+    TABLE,
     Cdl,
     Finish,
     Glow,
     Grade,
     Grain,
+    Halation,
+    TableFile,
     Vignette,
     White,
     between,
@@ -33,6 +44,9 @@ from lunar_haze.core.finish.white_balance import CAT16, matrix, white_of
 from lunar_haze.core.picture.display import DisplayTable, bake
 from lunar_haze.core.picture.views import FALSE_COLOURS, FALSE_LOW, VIEWS, direct
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.service.folders import demo_file
+
+DEMO = demo_file()
 
 TAN = 0.5
 EVERYTHING = Finish(
@@ -65,7 +79,7 @@ def grey(level):
 
 
 def test_without_steps_everything_is_the_same_bit_for_bit(light, finisher):
-    assert in_light(light, Finish(), TAN) is light
+    assert in_light(light, Finish(), 1.0, TAN) is light
     assert graded(light, Grade(), Cdl()) is light
     plain = DisplayTable(bake())
     assert np.array_equal(finisher.show(light, Finish(), 0.02, TAN), plain.show(light, 0.02))
@@ -242,8 +256,8 @@ def test_half_the_strength_is_half_the_way(light):
 
 def test_glow_loses_no_light_and_even_light_stays_even(light):
     for size in (0.5, 1.0, 3.0):
-        assert glowing(light, 0.3, size).sum((0, 1)) == pytest.approx(light.sum((0, 1)), rel=1e-3)
-    assert glowing(grey(7.0), 0.5, 1.0) == pytest.approx(7.0, rel=1e-4)
+        assert glowing(light, Glow(0.3, size)).sum((0, 1)) == pytest.approx(light.sum((0, 1)), rel=1e-3)
+    assert glowing(grey(7.0), Glow(0.5)) == pytest.approx(7.0, rel=1e-4)
 
 
 def lamp(height, x=0.5, y=0.5):
@@ -402,3 +416,88 @@ def test_a_finish_of_the_shelf_knows_its_name_until_it_is_changed():
 def test_usual_numbers_are_those_of_the_rows():
     assert all(row.read(Finish()) == row.usual for row in FINISH_ROWS)
     assert luminance(np.ones(3)) == pytest.approx(LUMINANCE_WEIGHTS.sum())
+
+
+# -- steps off, alone, copied -------------------------------------------------------------------------
+
+
+def test_a_step_that_is_off_is_as_if_it_were_not_there(light):
+    for step in ("tone", "white balance", "glow", "vignette", "CDL", LEANING):
+        off = attrs.evolve(EVERYTHING, off=(step,))
+        assert np.array_equal(
+            finished(light, off, 0.02, TAN), finished(light, with_step(EVERYTHING, Finish(), step), 0.02, TAN)
+        ), step
+    assert with_off(with_off(EVERYTHING, "glow", True), "glow", False) == EVERYTHING
+    assert attrs.evolve(EVERYTHING, off=STEPS).in_force == Finish()
+
+
+def test_one_step_alone_and_all_again():
+    only = alone(EVERYTHING, "glow", STEPS)
+    assert only.in_force == Finish(glow=EVERYTHING.glow)
+    assert alone(only, "glow", STEPS) == EVERYTHING
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_a_step_is_copied_and_pasted_and_nothing_else_is(step):
+    mask = Mask("m", "corner", (Region("strokes", strokes=(Stroke(((0.1, 0.2), (0.3, 0.2)), 0.04),)),), stops=-1.0)
+    given = attrs.evolve(EVERYTHING, masks=(mask,), table=TableFile("a.cube", "d", 0.5), star=1.0, ghosts=2.0)
+    document = load(DEMO)[0]
+    found, told = pasted(document, to_text(given, step))
+    assert told == step
+    now, before = found.look.finish, document.look.finish
+    assert with_step(now, before, step) == with_step(before, before, step) or step == MASKS
+    if step == MASKS:
+        assert now.masks[0].regions == mask.regions
+        assert now.masks[0].id != mask.id
+    elif step == TABLE:
+        assert now.table == given.table
+    else:
+        for row in FINISH_ROWS:
+            assert row.read(now) == row.read(given if row.section == step else before), row.name
+
+
+def test_a_mask_and_a_whole_finish_are_pasted(light):
+    mask = Mask("m", "corner", stops=-1.0)
+    document = load(DEMO)[0]
+    count = len(document.look.finish.masks)
+    once, _step = pasted(document, to_text(Finish(masks=(mask,)), ONE_MASK))
+    twice, _step = pasted(once, to_text(Finish(masks=(mask,)), ONE_MASK))
+    names = [m.name for m in twice.look.finish.masks[count:]]
+    assert names == ["corner", "corner 2"]
+    whole, _step = pasted(document, to_text(EVERYTHING, WHOLE))
+    assert whole.look.finish == EVERYTHING
+
+
+NO_FINISH = ("", "a letter", "[]", "{}", '{"lunar-haze finish": "glow"}', "[" * 5000,
+             '{"lunar-haze finish": "no such step", "finish": {}}',
+             '{"lunar-haze finish": "glow", "finish": {"night": NaN}}')  # fmt: skip
+
+
+@pytest.mark.parametrize("text", NO_FINISH)
+def test_what_is_no_finish_is_refused_in_words(text):
+    with pytest.raises(FinishError, match=r"copied|no step"):
+        pasted(load(DEMO)[0], text)
+
+
+@pytest.mark.parametrize("saturation", [1.0, 0.6, 1.4])
+@pytest.mark.parametrize("split", [0.0, 0.7])
+def test_a_tables_nodes_are_coupled_as_a_stills_pixels_are(saturation, split):
+    rng = np.random.default_rng(3)
+    grade, cdl = Grade(split=split), Cdl(saturation=saturation)
+    values = rng.random((40, 50, 3)).astype(np.float32)
+    if saturation == 1.0:
+        values = np.exp2(rng.uniform(-12, 8, (40, 50, 3))).astype(np.float32)
+    wanted, found = coupled(values, grade, cdl), coupled_nodes(values, grade, cdl)
+    assert found == pytest.approx(wanted, rel=2e-4, abs=1e-6)
+
+
+@pytest.mark.parametrize("finish", [
+    Finish(Glow(0.2), 0.7, White(5000.0), Vignette(-1.0)), Finish(Glow(0.2)), Finish(night=1.0), Finish(white=White(5000.0)),
+    Finish(vignette=Vignette(-2.0)), Finish(Glow(0.1), halation=Halation(0.2)), Finish(halation=Halation(0.2), night=0.5)])  # fmt: skip
+def test_one_go_is_all_steps_in_turn(light, finish):
+    """The moving picture reads each pixel once; a still takes each step by itself."""
+    large = np.repeat(np.repeat(light, 5, 0), 5, 1)[:432] * 0.01
+    quick, slow = (in_light(large, finish, 1.0, TAN, is_quick=on) for on in (True, False))
+    assert quick.mean((0, 1)) == pytest.approx(slow.mean((0, 1)), rel=4e-3)
+    away = np.abs(quick - slow).mean() / slow.mean()
+    assert away < (0.035 if finish.glow.strength or finish.halation.strength else 1e-5)

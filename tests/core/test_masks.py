@@ -7,22 +7,31 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lunar_haze.core.colour.spaces import luminance
-from lunar_haze.core.finish.masks import (
+from lunar_haze.core.document import mask_edits
+from lunar_haze.core.document.files import from_json, load, to_json
+from lunar_haze.core.errors import FinishError
+from lunar_haze.core.finish.mask_model import MOST_PLACES, Mask, Region, Stroke
+from lunar_haze.core.finish.masks import cover, masked, share_in, with_masks
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.regions import (
     Scene,
-    cover,
+    asks_rays,
     cover_of,
     heights_of,
-    masked,
+    materials_cover,
     objects_cover,
+    region_kind,
+    region_kinds,
     scene_of,
-    share_in,
-    with_masks,
 )
-from lunar_haze.core.finish.model import Finish, Mask, Region
+from lunar_haze.core.finish.strokes import strokes_cover
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material, Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.service.folders import demo_file
+
+DEMO = demo_file()
 
 HEIGHT, WIDTH = 90, 160
 CAMERA = Camera((0.0, -5.0, 1.0), (0.0, 0.0, 1.0), 36.0)
@@ -38,7 +47,8 @@ def two_squares() -> Place:
     triangles = np.array([[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7]], np.uint32)
     return Place(
         points, np.tile(np.array([0, -1, 0], np.float32), (8, 1)), np.zeros((8, 2), np.float32), triangles,
-        np.zeros(4, np.int32), np.array([0, 0, 1, 1], np.int32), (Material("plain"),), (), ("near", "far"),
+        np.array([0, 0, 1, 1], np.int32), np.array([0, 0, 1, 1], np.int32),
+        (Material("plain"), Material("brick")), (), ("near", "far"),
     )  # fmt: skip
 
 
@@ -137,7 +147,14 @@ def test_objects_add_up_where_they_meet(scene):
 )
 def test_however_regions_go_together_a_cover_stays_a_share(parts):
     blank = Scene(
-        np.zeros((18, 32), np.int32), np.ones((18, 32), np.float32), CAMERA, ("a",), np.zeros(1, np.int32), None
+        np.zeros((18, 32), np.int32),
+        np.ones((18, 32), np.float32),
+        CAMERA,
+        ("a",),
+        np.zeros(1, np.int32),
+        ("m",),
+        np.zeros(1, np.int32),
+        None,
     )
     regions = (Region(), *(Region(x=x, how=how, inverted=inverted) for how, inverted, x in parts))
     found = cover(regions, blank)
@@ -211,3 +228,101 @@ def test_half_under_a_mask_is_half_the_way():
     picture = light()
     half = masked(picture, Mask("m", "m", stops=-1.0), np.full((HEIGHT, WIDTH), 0.5, np.float32), 1.0)
     assert half == pytest.approx(picture * 0.75, rel=1e-5)
+
+
+# -- strokes ------------------------------------------------------------------------------------------
+
+
+def dot(radius=0.2, x=0.0, y=0.0, erases=False):
+    return Stroke(((x, y),), radius, erases)
+
+
+def test_one_touch_of_a_hard_brush_is_a_disc_and_a_line_a_stadium():
+    height = 540
+    found = strokes_cover((dot(0.1),), 0.0, height, 960)
+    assert found.sum() / height**2 == pytest.approx(np.pi * 0.1**2, rel=0.01)
+    line = strokes_cover((Stroke(((-0.3, 0.1), (0.3, 0.1)), 0.1),), 0.0, height, 960)
+    assert line.sum() / height**2 == pytest.approx(np.pi * 0.1**2 + 0.6 * 0.2, rel=0.01)
+
+
+def test_a_stroke_is_the_same_share_of_the_frame_at_every_size_and_however_many_places_it_has():
+    few = Stroke(((-0.3, 0.0), (0.3, 0.0)), 0.05)
+    many = Stroke(tuple((round(x, 4), 0.0) for x in np.linspace(-0.3, 0.3, 200)), 0.05)
+    found = [strokes_cover((one,), 0.7, h, h * 16 // 9).mean() for one in (few, many) for h in (180, 720)]
+    assert found == pytest.approx([found[0]] * 4, rel=0.02)
+
+
+def test_going_over_a_place_in_one_stroke_counts_once_and_in_two_adds_up():
+    there_and_back = Stroke(((-0.2, 0.0), (0.2, 0.0), (-0.2, 0.0)), 0.1)
+    once = Stroke(((-0.2, 0.0), (0.2, 0.0)), 0.1)
+    covers = [strokes_cover(strokes, 1.0, 180, 320) for strokes in ((once,), (there_and_back,), (once, once))]
+    assert np.array_equal(covers[0], covers[1])
+    assert covers[2] == pytest.approx(1 - (1 - covers[0]) ** 2, abs=1e-6)
+
+
+def test_what_is_taken_away_is_gone_until_it_is_painted_again():
+    first, away = dot(0.3), dot(0.1, erases=True)
+    assert strokes_cover((first, away), 0.0, 90, 160)[45, 80] == 0.0
+    assert strokes_cover((away, first), 0.0, 90, 160)[45, 80] == 1.0
+    assert strokes_cover((first, away, dot(0.05)), 0.0, 90, 160)[45, 80] == 1.0
+
+
+def test_strokes_are_a_region_like_any_other(scene):
+    painted = Region("strokes", strokes=(dot(0.2),), feather=0.0)
+    ellipse = Region("ellipse", width=0.2, height=0.2, feather=0.0)
+    assert cover((painted,), scene).mean() == pytest.approx(cover((ellipse,), scene).mean(), rel=0.03)
+    inverted = attrs.evolve(painted, inverted=True)
+    assert cover((painted,), scene) + cover((inverted,), scene) == pytest.approx(1.0)
+
+
+def test_a_region_that_is_full_says_so_and_keeps_what_it_has():
+    document = mask_edits.add_mask(load(DEMO)[0], "brush", Region("strokes"))
+    long = Stroke(tuple((0.0, n * 1e-5) for n in range(MOST_PLACES - 1)), 0.05)
+    number = len(document.look.finish.masks) - 1
+    document = mask_edits.add_stroke(document, number, 0, long)
+    document = mask_edits.add_stroke(document, number, 0, dot())
+    with pytest.raises(FinishError, match="20,000 places"):
+        mask_edits.add_stroke(document, number, 0, dot())
+    assert len(document.look.finish.masks[number].regions[0].strokes) == 2
+
+
+# -- materials ----------------------------------------------------------------------------------------
+
+
+def test_materials_and_the_sky_share_every_pixel(scene):
+    parts = [materials_cover(scene, (name,)) for name in ("plain", "brick")]
+    both = materials_cover(scene, ("plain", "brick"))
+    assert sum(parts) == pytest.approx(both, abs=1e-9)
+    assert materials_cover(scene, ("plain",)) == pytest.approx(objects_cover(scene, ("near",)))
+    assert materials_cover(scene, ("gone",)).max() == 0.0
+    assert materials_cover(scene, ("plain",), with_rays=False).max() == 0.0
+
+
+# -- a kind of its own --------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def upper_half():
+    """A toy: the upper half of the frame."""
+
+    @region_kind("upper half", "upper half", "all above the middle", Region("upper half"))
+    def cover_it(region, scene, with_edges):
+        height, width = scene.size
+        return np.repeat((np.arange(height) < height // 2)[:, None], width, 1)
+
+    yield "upper half"
+    del region_kinds()["upper half"]
+
+
+def test_a_new_kind_of_region_goes_from_the_file_to_the_picture(upper_half, scene):
+    kind = region_kinds()[upper_half]
+    document = mask_edits.add_mask(load(DEMO)[0], kind.button, kind.begins)
+    again, notes = from_json(to_json(document, None), DEMO.parent, "it")
+    assert not notes
+    mask = attrs.evolve(again.look.finish.masks[-1], stops=-1.0)
+    assert mask.regions[0].kind == upper_half
+    light = np.ones((HEIGHT, WIDTH, 3), np.float32)
+    made = with_masks(light, (mask,), 1.0, lambda m: cover(m.regions, scene), lambda source: None)
+    assert made[: HEIGHT // 2] == pytest.approx(0.5)
+    assert made[HEIGHT // 2 :] == pytest.approx(1.0)
+    assert not asks_rays(mask.regions)

@@ -7,10 +7,13 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.errors import PictureError
+from lunar_haze.core.finish.model import White
+from lunar_haze.core.finish.white_balance import matrix
 from lunar_haze.core.picture.reference import read_reference
 from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Share, Shares
-from lunar_haze.core.solve.match import MIRED_SPAN, SURE, _Distance, _fitted, _tinted, _View, match
+from lunar_haze.core.solve.match import MIRED_SPAN, SURE, _Distance, _fitted, _View, match
+from lunar_haze.core.solve.tints import factor
 
 H, W = 54, 96
 
@@ -66,7 +69,7 @@ def planted_in_colour(shares, seed):
     moves = {s.id: float(rng.uniform(-1.5, 1.5)) for s in shares.sources}
     mireds = {i: float(rng.uniform(-45.0, 45.0)) for i in kelvins}
     lights = [
-        s.light * 2.0 ** moves[s.id] * (_tinted(kelvins[s.id], mireds[s.id]) if s.id in kelvins else 1.0)
+        s.light * 2.0 ** moves[s.id] * (factor(kelvins[s.id], mireds[s.id]) if s.id in kelvins else 1.0)
         for s in shares.sources
     ]
     return kelvins, moves, mireds, show(np.sum(lights, 0).astype(np.float32), shares.scale)
@@ -93,6 +96,28 @@ def test_what_may_not_change_its_colour_keeps_it():
     _moves, reference = planted(shares, 2)
     found = match(shares, reference, show, held=frozenset({"s1"}), kelvins={"s0": 3000.0, "s1": 3000.0})
     assert {i for i, _mired in found.mireds} <= {"s0"}
+
+
+@pytest.mark.parametrize(("kelvin", "duv"), [(4800.0, 0.0), (7200.0, -0.006), (5200.0, 0.008)])
+def test_a_white_balance_that_is_planted_comes_back(kelvin, duv):
+    shares = a_look(6, 1)
+    moves = {s.id: 0.4 * (-1) ** n for n, s in enumerate(shares.sources)}
+    light = shares.mixed(moves).picture @ matrix(White(kelvin, duv)).T.astype(np.float32)
+    reference = show(light, shares.scale)
+    found = match(shares, reference, show, with_exposure=False, with_white=True)
+    assert found.after < 0.15 * found.before
+    assert 1e6 / found.white.kelvin == pytest.approx(1e6 / kelvin, abs=12.0)
+    assert found.white.tint_duv == pytest.approx(duv, abs=0.003)
+    assert match(shares, reference, show, with_exposure=False).white is None
+
+
+def test_the_white_balance_that_there_is_counts():
+    shares = a_look(5, 3)
+    white = White(4600.0, 0.003)
+    reference = show(shares.picture @ matrix(white).T.astype(np.float32), shares.scale)
+    found = match(shares, reference, show, white=white)
+    assert found.before < 0.01
+    assert found.white is None
 
 
 def test_a_reference_of_the_look_itself_moves_nothing():
@@ -135,12 +160,13 @@ def test_the_gradient_is_that_of_the_distance():
     cells = np.arange(goal.shape[0]) % 5
     kelvins = (3000.0, None, 5200.0, 4000.0)
     distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, 1.0, kelvins)
-    x = np.array([0.3, -0.4, 0.6, 0.2, -0.1, 0.5, 0.0, -1.2, 0.8])
+    x = np.array([0.3, -0.4, 0.6, 0.2, -0.1, 0.5, 0.0, -1.2, 0.8, 0.7, -0.6])
     _value, slope = distance(x)
     for k in range(len(x)):
         step = np.zeros(len(x))
-        step[k] = 1e-4
-        numeric = (distance(x + step)[0] - distance(x - step)[0]) / 2e-4
+        # Colours of black bodies are kept to five places of Duv: a smaller step of the white balance is none.
+        step[k] = 1e-4 if k < len(x) - 2 else 0.02
+        numeric = (distance(x + step)[0] - distance(x - step)[0]) / (2 * step[k])
         assert slope[k] == pytest.approx(numeric, rel=0.03, abs=6e-5)
 
 

@@ -2,6 +2,7 @@
 
 import math
 
+import attrs
 import numpy as np
 import pytest
 from hypothesis import given
@@ -9,7 +10,9 @@ from hypothesis import strategies as st
 
 from lunar_haze.core.readings.ratios import ratios
 from lunar_haze.core.readings.shares import Share, Shares
-from lunar_haze.core.solve.settle import MET, Ask, AskError, Row, parse_ask, reach_of, rows_of, settle, solve
+from lunar_haze.core.solve.asks import Ask, AskError, Freedom, parse_ask, parse_freedom
+from lunar_haze.core.solve.settle import MET, ByColours, ByDimmers, Row, reach_of, rows_of, settle, solve
+from lunar_haze.core.solve.tints import Tint, TintTables, tinted
 
 H, W = 12, 20
 ROLES = ("key", "fill", "rim", "", "background", "kicker", "practical", "fill")
@@ -73,10 +76,11 @@ def test_the_change_is_the_smallest_there_is():
     asks = (Ask("subject", ratios(shares).subject_stops + 0.5),)
     found = settle(shares, asks).moves
     rng = np.random.default_rng(5)
-    rows = rows_of(shares, asks)
+    problem = ByDimmers(rows_of(shares, asks))
     for _ in range(50):
         other = found + rng.normal(0, 0.3, 6)
-        meets = solve(rows, np.maximum(other - 0.4, -10), np.minimum(other + 0.4, 10))
+        low, high = (np.append(np.clip(other + by, -10, 10), 0.0) for by in (-0.4, 0.4))
+        meets = solve(problem, low, high)[:-1]
         if abs(read_back(moved(shares, meets), asks)[0]) < 0.01:
             assert np.linalg.norm(meets) > np.linalg.norm(found) - 0.02
 
@@ -110,12 +114,101 @@ def test_asks_that_clash_are_named_together():
     assert "subject" not in found.unmet[0]
 
 
+def coloured(count, seed):
+    """A look, and colour temperatures that may move by 60 mired either way."""
+    rng = np.random.default_rng(70 + seed)
+    plain = a_look(count, seed)
+    # Things of many colours: under one lamp some are warm and some are cool.
+    things = np.exp2(rng.normal(0, 0.6, (H, W, 3))).astype(np.float32)
+    shares = Shares(tuple(attrs.evolve(s, light=s.light * things) for s in plain.sources), 0.5, plain.subject)
+    return shares, {s.id: Tint(float(rng.uniform(2600.0, 6500.0)), 60.0, 60.0) for s in shares.sources}
+
+
+def ends_of(free):
+    return np.array([tint.span for tint in free.values()]).T
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_with_every_dimmer_nearly_held_colour_temperatures_meet_what_is_warm(seed):
+    shares, free = coloured(8, seed)
+    rng = np.random.default_rng(seed)
+    hidden = tinted(shares, {i: (tint, float(rng.uniform(-50, 50))) for i, tint in free.items()})
+    asks = (Ask("warm", ratios(hidden).warm),)
+    held = {s.id: (-0.15, 0.15) for s in shares.sources}
+    found = settle(shares, asks, spans=held, colours=free)
+    there = tinted(shares, {s.id: (free[s.id], m) for s, m in zip(shares.sources, found.mireds)})
+    assert abs(read_back(moved(there, found.moves), asks)[0]) < MET
+    assert not found.unmet
+    assert (np.abs(found.moves) <= 0.15 + 1e-9).all()
+    assert (np.abs(found.mireds) <= 60.0).all()
+
+
+def test_colours_stay_where_they_may_not_move_or_need_not():
+    shares, free = coloured(6, 1)
+    asks = (Ask("warm", 0.5),)
+    some = settle(shares, asks, frozenset({"s1"}), colours={i: free[i] for i in ("s0", "s1")})
+    assert (some.mireds[1:] == 0).all()
+    assert (settle(shares, asks_met_by(shares), colours=free).mireds == 0).all()
+
+
+def test_sums_of_other_colours_are_read_between_steps_as_they_would_be():
+    shares, free = coloured(5, 3)
+    tables = TintTables(shares, free, *ends_of(free))
+    for mired in (-47.0, -10.0, 0.0, 33.0):
+        at, _change = tables.at(np.full(5, mired))
+        there = tinted(shares, {i: (tint, mired) for i, tint in free.items()}).sums
+        assert at.frame == pytest.approx(there.frame, rel=0.01)
+        assert at.subject == pytest.approx(there.subject, rel=0.02)
+
+
+def test_slopes_are_those_of_what_is_left():
+    shares, free = coloured(5, 2)
+    asks = (Ask("warm", 0.4), Ask("subject", 0.5), Ask("subject level", 0.0))
+    problem = ByColours(shares, asks, TintTables(shares, free, *ends_of(free)))
+    x = np.random.default_rng(3).uniform(-0.6, 0.6, 11)
+    slopes = problem.slopes(x)
+    for k in range(11):
+        step = np.zeros(11)
+        step[k] = 1e-5
+        numeric = (problem.residuals(x + step) - problem.residuals(x - step)) / 2e-5
+        assert slopes[:, k] == pytest.approx(numeric, abs=2e-4)
+
+
+def test_the_exposure_moves_the_level_where_it_may_and_nothing_else():
+    shares = a_look(4, 5)
+    every = frozenset(s.id for s in shares.sources)
+    now = math.log2(float(shares.sums.subject.sum()) * shares.scale / 0.18)
+    found = settle(shares, (Ask("subject level", now + 1.5),), every, exposure=(-6.0, 6.0))
+    assert found.exposure == pytest.approx(1.5, abs=1e-3)
+    assert not found.unmet
+    assert settle(shares, (Ask("subject level", now + 1.5),), every).unmet
+    assert settle(shares, (Ask("subject", 0.5),), exposure=(-6.0, 6.0)).exposure == 0.0
+
+
+@pytest.mark.parametrize(
+    ("text", "stops", "mired"),
+    [("free", None, None), ("", None, None), ("±1 stop", (-1.0, 1.0), None), ("2", (-2.0, 2.0), None),
+     ("-2 to +1 stops", (-2.0, 1.0), None), ("0.5 stops, 40 mired", (-0.5, 0.5), (-40.0, 40.0)),
+     ("-20..30 mired", None, (-20.0, 30.0))],
+)  # fmt: skip
+def test_how_far_a_source_may_move_is_typed_and_told(text, stops, mired):
+    found = parse_freedom(text)
+    assert found == Freedom(stops, mired)
+    assert parse_freedom(found.words) == found
+
+
+@pytest.mark.parametrize("text", ["x", "1 to 2 stops", "99 stops", "1 stop, 2 stops", "400 mired", "1 mile", "--"])
+def test_what_is_no_span_is_refused(text):
+    with pytest.raises(AskError):
+        parse_freedom(text)
+
+
 @given(st.integers(0, 10_000))
 def test_the_reach_of_an_ask_holds_every_balance_and_is_reached(seed):
     rng = np.random.default_rng(seed)
     row = Row(rng.random(5), rng.random(5) + 0.01, 0.0, 0.3)
     low, high = -rng.random(5) * 4, rng.random(5) * 4
-    least, most = reach_of(row, low, high)
+    least, most = reach_of(row, np.append(low, 0.0), np.append(high, 0.0))
     for _ in range(40):
         gain = np.exp2(rng.uniform(low, high))
         value = math.log2(row.over @ gain / (row.under @ gain)) - row.target

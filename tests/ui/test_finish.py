@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QMenu, QPushButton, QToolButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import FINISH
@@ -221,3 +221,89 @@ def test_small_pictures_of_shares_never_show_false_colour(finish_window):
     pick_in(window, "view", "false colour")
     assert window.bridge.screen.table is plain
     assert choice(window, "view").currentText() == "false colour"
+
+
+def open_menu(window, step):
+    more = next(
+        b for b in window.facets.findChildren(QToolButton) if b.accessibleName() == f"what can be done with {step}"
+    )
+    window.facets.ensureWidgetVisible(more)
+    QTest.mouseClick(more, Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+    return next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
+
+
+def choose_in(menu, words):
+    action = next(a for a in menu.actions() if a.text() == words)
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    QApplication.processEvents()
+
+
+def test_a_step_is_turned_off_copied_and_put_back_from_its_heading(finish_window):
+    window = finish_window
+    finish = lambda: window.session.document.look.finish  # noqa: E731
+    plain = pixel(window)
+    type_in(window, "finish exposure", "-2")
+    dark = pixel(window)
+    choose_in(open_menu(window, "tone"), "turn off")
+    assert finish().off == ("tone",)
+    assert np.array_equal(pixel(window), plain)
+    choose_in(open_menu(window, "tone"), "turn on")
+    assert np.array_equal(pixel(window), dark)
+    choose_in(open_menu(window, "tone"), "copy this step")
+    choose_in(open_menu(window, "tone"), "put back")
+    assert finish().grade.exposure == 0.0
+    choose_in(open_menu(window, "glow"), "paste")
+    assert finish().grade.exposure == -2.0
+    choose_in(open_menu(window, "glow"), "this step alone")
+    assert "tone" in finish().off
+    assert np.array_equal(pixel(window), plain)
+
+
+def test_pasting_what_is_no_finish_is_told(finish_window):
+    said = []
+    finish_window.session.said.connect(lambda text, _bad: said.append(text))
+    QApplication.clipboard().setText("a shopping list")
+    choose_in(open_menu(finish_window, "glow"), "paste")
+    assert "copied" in said[-1]
+
+
+def test_every_step_of_the_lens_changes_the_picture(finish_window):
+    for row, value in (("stars", "50"), ("ghosts", "500"), ("halation", "1"), ("acuity", "2"), ("dark noise", "4")):
+        before = finish_window.bridge.picture
+        type_in(finish_window, row, value)
+        light = np.array(before, np.float32) * np.float32(1e-4)
+        light[light.shape[0] // 2, light.shape[1] // 2] = 1e6
+        finish = finish_window.session.document.look.finish
+        assert not np.array_equal(finished(light, finish, 1.0, 0.5), finished(light, Finish(), 1.0, 0.5)), row
+        finish_window.session.undo()
+
+
+def test_the_white_balance_follows_the_key_where_it_is_to(finish_window):
+    window, session = finish_window, finish_window.session
+    document = attrs.evolve(session.document, current_shot="Waiting", current_look="lamplit wait")
+    session.act("night", document)
+    session.choose(FINISH)
+    QApplication.processEvents()
+    key_light = next(s for s in session.document.look.sources if s.role == "key")
+
+    def white():
+        return session.document.look.finish.white.kelvin
+
+    def warm(kelvin):
+        session.act("kelvin", edits.change_source(session.document, key_light.id, kelvin=kelvin))
+
+    before = white()
+    warm(key_light.kelvin + 300.0)
+    assert white() == before
+    session.undo()
+    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "follows the key")
+    window.facets.ensureWidgetVisible(box)
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    warm(key_light.kelvin + 300.0)
+    moved = 1e6 / white() - 1e6 / before
+    assert moved == pytest.approx(1e6 / (key_light.kelvin + 300.0) - 1e6 / key_light.kelvin, abs=0.1)
+    session.undo()
+    assert white() == before
+    type_in(window, "neutral", "5000")
+    assert white() == 5000.0

@@ -1,5 +1,6 @@
 """Masks in the window: added, pulled in the picture, of one source's light, of what the slip points at; undone."""
 
+import attrs
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -9,7 +10,8 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
 from lunar_haze.core.document import edits, mask_edits
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.rows import FINISH
-from lunar_haze.core.finish.model import Finish, Mask, Region
+from lunar_haze.core.finish.mask_model import Mask, Region
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.handoff.mask_scene import under_masks
 from lunar_haze.core.plan.frames import view_of
@@ -172,3 +174,87 @@ def test_ten_thousand_masks_are_refused_in_words(window, tmp_path):
     text = to_json(edits.change_finish(window.session.document, masks=many), tmp_path)
     _again, notes = from_json(text, tmp_path, "it")
     assert notes
+
+
+def canvas_at(window, x, y):
+    """Widget position of a place of the frame, in heights from its middle."""
+    frame = window.picture.frame()
+    return frame.center() + QPointF(x, y) * frame.height()
+
+
+def strokes(window):
+    return masks(window)[window.session.chosen_mask[0]].regions[0].strokes
+
+
+def test_a_mask_is_painted_and_one_stroke_is_one_step(window):
+    press(window, "+ brush")
+    drag(window.picture, canvas_at(window, -0.2, 0.0), canvas_at(window, 0.2, 0.0), steps=12)
+    (stroke,) = strokes(window)
+    assert len(stroke.places) > 5
+    assert stroke.places[0][0] == pytest.approx(-0.2, abs=0.01)
+    assert not stroke.erases
+    before, corner = pixel(window), pixel(window, 0.02, 0.02)
+    type_in(window, "mask exposure", "-3")
+    QTest.qWait(30)
+    assert (pixel(window) < before).all()
+    assert np.array_equal(pixel(window, 0.02, 0.02), corner)
+    drag(
+        window.picture,
+        canvas_at(window, 0.0, -0.2),
+        canvas_at(window, 0.0, 0.2),
+        modifier=Qt.KeyboardModifier.AltModifier,
+    )
+    assert strokes(window)[1].erases
+    QTest.qWait(30)
+    assert np.array_equal(pixel(window), before)
+    window.session.undo()
+    assert strokes(window) == (stroke,)
+    window.session.undo()
+    window.session.undo()
+    assert strokes(window) == ()
+
+
+def test_the_brush_has_a_size_and_takes_away_without_a_key(window):
+    press(window, "+ brush")
+    type_in(window, "region brush", "0.1")
+    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "take away")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    drag(window.picture, canvas_at(window, 0.0, 0.0), canvas_at(window, 0.1, 0.0))
+    assert strokes(window)[0].erases
+    assert strokes(window)[0].radius == pytest.approx(0.1)
+    press(window, "clear")
+    assert strokes(window) == ()
+
+
+def test_a_material_is_masked_from_the_slip_and_another_added(window, qtbot):
+    place = window.session.place
+    worn = window.bridge.masks.scene().worn
+    number = int(np.bincount(worn[worn >= 0]).argmax())
+    name = place.materials[number].name
+    slip_act(window, seen_at(window, (0.0, 0.0, 0.0), material=number), f"mask all {name}")
+    (region,) = masks(window)[0].regions
+    assert region.materials == (name,)
+    qtbot.waitUntil(lambda: window.bridge.masks.cover(masks(window)[0]).max() > 0.5, timeout=10_000)
+    assert window.bridge.masks.cover(masks(window)[0]).mean() == pytest.approx((worn == number).mean(), abs=0.02)
+    other = next(m.name for m in place.materials if m.name != name)
+    pick_in(window, "add or remove a material", other)
+    assert masks(window)[0].regions[0].materials == (name, other)
+    pick_in(window, "add or remove a material", name)
+    assert masks(window)[0].regions[0].materials == (other,)
+
+
+def test_a_mask_is_copied_to_another_look_and_heard_alone(window):
+    press(window, "+ ellipse")
+    press(window, "+ line")
+    press(window, "copy")
+    other = next(k.name for k in window.session.document.looks if k.name != window.session.document.current_look)
+    window.session.act("look", attrs.evolve(window.session.document, current_look=other))
+    window.session.choose(FINISH)
+    QApplication.processEvents()
+    count = len(masks(window))
+    press(window, "paste")
+    assert masks(window)[-1].regions[0].kind == "line"
+    assert len(masks(window)) == count + 1
+    alone = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "alone")
+    QTest.mouseClick(alone, Qt.MouseButton.LeftButton, pos=QPoint(8, alone.height() // 2))
+    assert [m.muted for m in masks(window)] == [True] * count + [False] or count == 0

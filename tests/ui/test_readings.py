@@ -2,15 +2,21 @@
 
 import json
 
+import attrs
 import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton
 
+from lunar_haze.core.colour.spaces import hex_to_acescg, luminance
+from lunar_haze.core.document import edits
+from lunar_haze.core.finish.model import Cdl, Finish
 from lunar_haze.core.readings.ratios import ratios
-from lunar_haze.core.solve.settle import Ask
+from lunar_haze.core.solve.asks import Ask
+from lunar_haze.core.sources.gain import source_colour
 from tests.ui.hands import drag, source
 
 
@@ -109,6 +115,64 @@ def test_a_locked_source_stays(window, view, qtbot):
     ask(view, "warm", "45 %")
     if window.session.proposal is not None:
         assert part.id not in dict(window.session.proposal.dimmers)
+
+
+def span_of(view, part):
+    choice = view.sources.rows[part.id][3]
+    view.ensureWidgetVisible(choice)
+    return choice
+
+
+def type_span(choice, text):
+    line = choice.lineEdit()
+    QTest.mouseClick(line, Qt.MouseButton.LeftButton)
+    line.selectAll()
+    QTest.keyClicks(line, text)
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    QApplication.processEvents()
+
+
+def test_a_source_moves_no_further_than_it_may_and_its_colour_moves_where_it_may(window, view, qtbot):
+    document = window.session.document
+    window.session.act("night", attrs.evolve(document, current_shot="Waiting", current_look="lamplit wait"))
+    look = window.session.document.look
+    lit = {s.id for s in look.balanced() if s.id in look.active()}
+    qtbot.waitUntil(lambda: {p.id for p in ratios(window.balance.shown).parts} == lit, timeout=20_000)
+    qtbot.waitUntil(lambda: set(view.sources.rows) == lit, timeout=10_000)
+    parts = ratios(window.balance.shown).parts
+    lamp = next(p for p in parts if look.source(p.id).kelvin is not None)
+    for part in parts:
+        type_span(span_of(view, part), "±0.5 stop, ±40 mired" if part == lamp else "±0.01 stops")
+    now = ratios(window.balance.shown).warm
+    ask(view, "warm", f"{100 * (now + 0.04):.1f} %")
+    change = window.session.proposal
+    assert set(dict(change.mireds)) <= {lamp.id}
+    assert all(abs(move) <= (0.5 if i == lamp.id else 0.01) + 1e-6 for i, move in change.dimmers)
+    assert change.mireds or change.dimmers
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+
+
+def test_a_span_that_is_none_is_refused_and_what_has_no_colour_temperature_is_told(window, view):
+    said = []
+    window.session.said.connect(lambda text, _bad: said.append(text))
+    part = ratios(window.balance.shown).parts[0]
+    type_span(span_of(view, part), "three miles")
+    assert "three miles" in said[-1]
+    assert part.id not in window.balance.freedoms
+    sky = next(
+        p for p in ratios(window.balance.shown).parts if window.session.document.look.source(p.id).kelvin is None
+    )
+    type_span(span_of(view, sky), "1 stop, 40 mired")
+    assert "no colour temperature" in said[-1]
+    assert window.balance.freedoms[sky.id].mired is None
+    assert window.balance.freedoms[sky.id].stops == (-1.0, 1.0)
+
+
+def test_the_exposure_moves_where_it_may(window, view):
+    box = view.sources.exposure
+    view.ensureWidgetVisible(box)
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    assert window.balance.moves_exposure
 
 
 def test_what_is_no_ask_is_refused_and_the_line_stays(window, view):
@@ -220,6 +284,33 @@ def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
     assert window.session.document.look == before.look
 
 
+def test_a_sheet_has_sixteen_when_asked_for(window, qtbot):
+    QTest.mouseClick(window.second.buttons["variations"], Qt.MouseButton.LeftButton)
+    sheet = window.beside.variations
+    document = window.session.document
+    window.session.act("night", attrs.evolve(document, current_shot="Waiting", current_look="lamplit wait"))
+    qtbot.waitUntil(lambda: window.bridge.finished, timeout=20_000)
+    QTest.mouseClick(sheet.many, Qt.MouseButton.LeftButton, pos=QPoint(8, sheet.many.height() // 2))
+    qtbot.waitUntil(lambda: len(sheet.found) > 9, timeout=20_000)
+    assert len(sheet.found) == 16
+    assert sum(cell.isVisible() for cell in sheet.cells) == 16
+    QTest.mouseClick(sheet.many, Qt.MouseButton.LeftButton, pos=QPoint(8, sheet.many.height() // 2))
+    qtbot.waitUntil(lambda: len(sheet.found) == 9, timeout=20_000)
+    assert sum(cell.isVisible() for cell in sheet.cells) == 9
+
+
+def test_the_palette_is_told_with_the_finish_where_there_is_one(window, view, qtbot):
+    window.session.act("no finish", edits.change_look(window.session.document, finish=Finish()))
+    qtbot.waitUntil(lambda: window.balance.readings.finished is None, timeout=10_000)
+    assert not view.finished_strip.isVisibleTo(view)
+    grey = edits.change_finish(window.session.document, cdl=Cdl(saturation=0.0))
+    window.session.act("grey", grey)
+    qtbot.waitUntil(lambda: window.balance.readings.finished is not None, timeout=10_000)
+    assert view.finished_strip.isVisibleTo(view)
+    assert window.balance.readings.finished.relation == "greys"
+    assert "greys" in view.finished_words.text()
+
+
 @pytest.fixture
 def beside(window, qtbot, tmp_path):
     """A reference made of the look itself with one source turned up, chosen by dropping its file."""
@@ -253,6 +344,25 @@ def test_a_reference_belongs_to_the_look_and_is_matched_as_a_proposal(window, be
     assert window.session.document is not before
     window.session.undo()
     assert window.session.document.look == before.look
+
+
+def test_a_colour_of_the_reference_is_given_to_a_light(window, beside):
+    strip = window.beside.reference.strip
+    assert len(strip.swatches) >= 5
+    box = strip.boxes()[-1]
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    QApplication.processEvents()
+    menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
+    source = window.session.document.look.sources[0]
+    action = next(a for a in menu.actions() if a.text() == f"give it to {source.name}")
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    now = window.session.document.look.source(source.id)
+    wanted = hex_to_acescg(QColor.fromRgbF(*strip.swatches[-1].rgb).name())
+    light = source_colour(now, window.session.atmosphere)
+    assert light / light.sum() == pytest.approx(wanted / wanted.sum(), abs=0.02)
+    assert luminance(np.array(now.gel)) == pytest.approx(1.0, abs=1e-3)
+    window.session.undo()
+    assert window.session.document.look.source(source.id) == source
 
 
 def test_the_picture_is_wiped_against_the_reference(window, beside):

@@ -8,14 +8,16 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QPushButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import cue_of, cues_of, with_key
+from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.rows import CAMERA
 from lunar_haze.core.sky.model import Lightning
 from lunar_haze.core.sources.contacts import FailingTube
 from lunar_haze.core.sources.flames import Flame
+from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.cue_band import Spot
@@ -23,7 +25,9 @@ from lunar_haze.ui.frames_view import frames_to_look_at
 from lunar_haze.ui.key_mark import AT_KEY, KEYED, STEADY
 from lunar_haze.ui.sequence_job import DONE, PAUSED
 from lunar_haze.ui.session import HAND_OFF
+from tests.service.test_video import film
 from tests.ui.backends import InstantBackend
+from tests.ui.hands import pick_in
 
 
 @pytest.fixture
@@ -203,7 +207,7 @@ def test_a_played_frame_is_the_picture_that_stands_there(shot, qtbot):
         standing = bridge.picture
         player._mix = None
         played = player._exact(CueSheet(shot.session.document).at(frame))()[0]
-        assert played == pytest.approx(standing, rel=2e-4, abs=1e-7)
+        np.testing.assert_allclose(played, standing, rtol=2e-4, atol=1e-7)
 
 
 def test_frames_whose_light_is_not_there_are_shown_small_and_told(shot, qtbot):
@@ -255,6 +259,28 @@ def test_a_pin_of_another_frame_brings_no_keys(shot):
 
 
 # -- flickers ---------------------------------------------------------------------------------------
+
+
+def test_a_screen_shows_the_film_that_is_chosen(shot, tmp_path, monkeypatch, qtbot):
+    session = shot.session
+    pick_in(shot, "flicker of the source", "screen from a video")
+    assert session.document.look.expect("rim").flicker == FilmedScreen()
+    path = film(tmp_path, [(40, 40, 40), (200, 200, 200)])
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    button = next(b for b in shot.facets.findChildren(QPushButton) if b.text() == "video ...")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(session.document.look.expect("rim").flicker.series) == 2, timeout=10_000)
+    again, notes = from_json(to_json(session.document, tmp_path), tmp_path, "it")
+    assert again.look.expect("rim").flicker == session.document.look.expect("rim").flicker
+    assert not notes
+    path.write_text("no film at all")
+    said = []
+    session.said.connect(lambda text, _bad: said.append(text))
+    before = session.document
+    button = next(b for b in shot.facets.findChildren(QPushButton) if b.text() == "video ...")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: any("no video" in text for text in said), timeout=10_000)
+    assert session.document == before
 
 
 def test_a_flicker_is_chosen_set_and_baked(shot):

@@ -45,6 +45,10 @@ class PictureError(HazeError):
     """A reference picture that cannot be read."""
 
 
+class FinishError(HazeError):
+    """A step of a finish, or a mask, that cannot be made or is not there."""
+
+
 class QuantityError(HazeError):
     """Text that is not a number in a unit the field takes."""
 

@@ -25,9 +25,13 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     import numpy as np
 
     from lunar_haze.core.air.medium import Bank, Medium, Patches, optical_depth
+    from lunar_haze.core.finish.glow import HALF_FROM
+    from lunar_haze.core.finish.grade import coupled_nodes
     from lunar_haze.core.finish.grain import grained
-    from lunar_haze.core.finish.model import Finish, Grain, Vignette, White
+    from lunar_haze.core.finish.mask_model import Stroke
+    from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Vignette, White
     from lunar_haze.core.finish.scene_light import in_light
+    from lunar_haze.core.finish.strokes import strokes_cover
     from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.frame_mix import FrameMix
@@ -36,6 +40,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.place.model import Material, Place
     from lunar_haze.core.place.plan_map import Sheet, plan_map
     from lunar_haze.core.place.rays import RayIndex
+    from lunar_haze.core.readings.adding import add
     from lunar_haze.core.sky.clear_air import Atmosphere
     from lunar_haze.core.sky.dome import dome_map
     from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
@@ -91,6 +96,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])
         with_the_light_of(room[0], room[1])
+        add([room[0]])
 
     def sky() -> None:
         # Air that no one has: the usual tables may lie in their folder, and nothing would be compiled to make them.
@@ -124,8 +130,16 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         display = DisplayTable(table)
         display.show(room[0], 1.0)
         display.values(table)
-        every = Finish(night=1.0, white=White(5000.0), vignette=Vignette(-1.0))
-        in_light(room[0] + np.float32(0.001), every, 0.5)
+        every = Finish(
+            night=1.0, white=White(5000.0), vignette=Vignette(-1.0), star=1.0, ghosts=1e6, acuity=1.0, dark_noise=1.0
+        )
+        lit = np.full((18, 32, 3), 0.001, np.float32)
+        lit[9, 9] = 1e5
+        in_light(lit, every, 1.0, 0.5)
+        quick = np.full((HALF_FROM, 4, 3), 0.001, np.float32)
+        in_light(quick, attrs.evolve(every, acuity=0.0, dark_noise=0.0, glow=Glow(0.1)), 1.0, 0.5, is_quick=True)
+        coupled_nodes(room[0], Grade(split=0.5), Cdl(saturation=0.5))
+        strokes_cover((Stroke(((0.0, 0.0), (0.1, 0.0)), 0.1),), 0.5, 18, 32)
         grained(np.zeros((2, 2, 4), np.uint8), Grain(1.0))
 
     yield "the finish and the display", finish

@@ -9,11 +9,14 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from lunar_haze.core.document.balance import BalanceChange, Change
 from lunar_haze.core.document.cues import at_frame
+from lunar_haze.core.finish.model import Finish, Grain
 from lunar_haze.core.readings.look_reading import Readings, read
 from lunar_haze.core.readings.remedies import Remedy
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.sky.ephemeris import heavens
-from lunar_haze.core.solve.settle import Ask, AskError, Settled, settle
+from lunar_haze.core.solve.asks import Ask, AskError, Freedom
+from lunar_haze.core.solve.settle import settle
+from lunar_haze.core.solve.tints import Tint
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.shares_feed import SharesFeed
@@ -26,6 +29,8 @@ RENEWED_MS = 90
 NIGHT_DEG = -6.0
 #: A dimmer that moves less is not worth a line [stops].
 LEAST_MOVE = 0.02
+#: How far the exposure moves where it may [stops].
+EXPOSURE_SPAN = (-6.0, 6.0)
 
 
 class Balance(QObject):
@@ -44,6 +49,9 @@ class Balance(QObject):
         self.readings: Readings | None = None
         self.asks: tuple[Ask, ...] = ()
         self.locked: frozenset[str] = frozenset()
+        #: How far sources may move that are not simply free, by id; and whether the exposure may.
+        self.freedoms: dict[str, Freedom] = {}
+        self.moves_exposure = False
         #: What cannot be met of what is asked, in sentences.
         self.unmet: tuple[str, ...] = ()
         #: Whether anybody looks at the readings.
@@ -70,6 +78,7 @@ class Balance(QObject):
     def _forget(self) -> None:
         self.shown = self.readings = None
         self.asks, self.locked, self.unmet = (), frozenset(), ()
+        self.freedoms, self.moves_exposure = {}, False
         self.propose(None)
 
     def _renew(self) -> None:
@@ -81,11 +90,14 @@ class Balance(QObject):
             return
         latitude, table = self._session.document.shot.latitude, self._bridge.screen.table
         night = self._is_night()
+        finish = attrs.evolve(self._session.shown_look.finish.in_force, grain=Grain(), masks=(), table=None)
+        bare = Finish(view=finish.view)
         self._busy = True
 
         def work() -> Readings:
             screen = table.show(shown.picture, shown.scale, dither=False)[..., 2::-1]
-            return read(shown, np.ascontiguousarray(screen), latitude, night)
+            done = None if finish == bare else self._bridge.screen.still(shown.picture, finish)[..., 2::-1]
+            return read(shown, np.ascontiguousarray(screen), latitude, night, done)
 
         self._session.aside.then(work, lambda found: self._done.emit(shown, found))
 
@@ -126,6 +138,18 @@ class Balance(QObject):
         if self.asks:
             self.settle()
 
+    def set_free(self, source_id: str, freedom: Freedom) -> None:
+        """Let a source move so far when asks are met."""
+        self.freedoms = {**self.freedoms, source_id: freedom}
+        if self.asks:
+            self.settle()
+
+    def free_exposure(self, on: bool) -> None:
+        """Let the exposure move as well when asks are met, or not."""
+        self.moves_exposure = on
+        if self.asks:
+            self.settle()
+
     def settle(self) -> None:
         """Solve for all that is asked, and propose the answer."""
         self.unmet = ()
@@ -137,7 +161,7 @@ class Balance(QObject):
             self._session.said.emit("waiting for the picture: a part of its light is not here yet", False)
             return
         try:
-            found: Settled = settle(shares, self.asks, self.locked)
+            found = settle(shares, self.asks, self.locked, *self._spans())
         except AskError as error:
             self.asks = self.asks[:-1]
             self._session.said.emit(str(error), False)
@@ -147,9 +171,22 @@ class Balance(QObject):
         moves = tuple(
             (share.id, float(move)) for share, move in zip(shares.sources, found.moves) if abs(move) >= LEAST_MOVE
         )
-        self.propose(BalanceChange("settle", moves))
+        mireds = tuple((share.id, float(mired)) for share, mired in zip(shares.sources, found.mireds) if mired)
+        exposure = found.exposure if abs(found.exposure) >= LEAST_MOVE else 0.0
+        self.propose(BalanceChange("settle", moves, (), exposure, mireds))
         if self.unmet:
             self._session.said.emit(self.unmet[0], False)
+
+    def _spans(self) -> tuple[dict[str, tuple[float, float]], dict[str, Tint], tuple[float, float]]:
+        """How far dimmers, colour temperatures and the exposure may move."""
+        kelvins = {s.id: s.kelvin for s in self._session.document.look.sources if s.kelvin is not None}
+        stops = {i: free.stops for i, free in self.freedoms.items() if free.stops is not None}
+        colours = {
+            i: Tint(kelvins[i], -free.mired[0], free.mired[1])
+            for i, free in self.freedoms.items()
+            if free.mired is not None and i in kelvins
+        }
+        return stops, colours, EXPOSURE_SPAN if self.moves_exposure else (0.0, 0.0)
 
     def try_remedy(self, remedy: Remedy) -> None:
         """Propose what would help."""

@@ -189,8 +189,13 @@ class RenderBridge(QObject):
     def _follow_proposal(self) -> None:
         """A balance is shown at once; another look, such as a blend of two, may need light of its own."""
         self.refresh()
-        if self._request is not None and not self._is_asked_for(self.present_gains()):
+        if self._request is None:
+            return
+        if not self._is_asked_for(self.present_gains()):
             self._asking.start()
+        elif self.session.played is None:
+            # What dims one source and lifts another lays its grain bare: it is denoised as it is shown.
+            self._settle.start()
 
     def lone_gains(self, sources: tuple[Source, ...]) -> tuple[LayerGain, ...]:
         """The gains of balanced sources as if they were alone."""

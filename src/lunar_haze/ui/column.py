@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.rows import Facet
@@ -44,7 +44,7 @@ class Folds:
 class _Section(QWidget):
     """A heading that folds what stands under it."""
 
-    def __init__(self, name: str, folds: Folds) -> None:
+    def __init__(self, name: str, folds: Folds, menu: Callable[[], QMenu] | None = None) -> None:
         super().__init__()
         self._name, self._folds = name, folds
         outer = QVBoxLayout(self)
@@ -58,7 +58,21 @@ class _Section(QWidget):
         self.heading.setAutoRaise(True)
         self.heading.setCheckable(True)
         self.heading.toggled.connect(self._open)
-        outer.addWidget(self.heading)
+        head = QHBoxLayout()
+        head.addWidget(self.heading)
+        head.addStretch(1)
+        self.note = QLabel()
+        self.note.setProperty("quiet", True)
+        head.addWidget(self.note)
+        if menu is not None:
+            more = QToolButton()
+            more.setText("...")
+            more.setAutoRaise(True)
+            more.setAccessibleName(f"what can be done with {name}")
+            more.setToolTip("turn off, alone, copy, paste, put back")
+            more.clicked.connect(lambda: self._open_menu(menu, more))
+            head.addWidget(more)
+        outer.addLayout(head)
         self._body = QWidget()
         self.rows = QVBoxLayout(self._body)
         self.rows.setContentsMargins(0, 0, 0, 0)
@@ -66,6 +80,10 @@ class _Section(QWidget):
         outer.addWidget(self._body)
         self.heading.setChecked(not folds.is_shut(name))
         self._show(self.heading.isChecked())
+
+    def _open_menu(self, menu: Callable[[], QMenu], at: QWidget) -> None:
+        self.menu = menu()
+        self.menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
 
     def _open(self, is_open: bool) -> None:
         self._folds.set_shut(self._name, not is_open)
@@ -124,9 +142,13 @@ class Column:
         self._rows.addWidget(label)
         return label
 
-    def section(self, name: str) -> None:
-        """Begin a section; what comes next stands in it."""
-        made = _Section(name, self._folds)
+    def section(
+        self, name: str, menu: Callable[[], QMenu] | None = None, note: Callable[[], str] | None = None
+    ) -> None:
+        """Begin a section; what comes next stands in it. It may have a menu of its own, and a note beside its name."""
+        made = _Section(name, self._folds, menu)
+        if note is not None:
+            self._refreshers.append(lambda: made.note.setText(note()))
         self._outer.addWidget(made)
         self._rows = made.rows
 

@@ -146,7 +146,9 @@ class Facets(QScrollArea):
         if session.chosen != FINISH or not session.is_open:
             return ()
         look = session.document.look
-        shown = [(m.id, m.name, tuple((r.kind, r.how, r.objects) for r in m.regions)) for m in look.finish.masks]
+        shown = [
+            (m.id, m.name, tuple((r.kind, r.how, r.objects, r.materials) for r in m.regions)) for m in look.finish.masks
+        ]
         return tuple(shown), session.chosen_mask, tuple(s.name for s in look.sources)
 
     def refresh(self) -> None:

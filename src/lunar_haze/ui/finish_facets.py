@@ -14,7 +14,7 @@ from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import SPACES, Finish
+from lunar_haze.core.finish.model import LEANING, MASKS, SPACES, STEPS, TABLE, WHITE, Finish
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
 from lunar_haze.core.finish.tables import SUFFIXES, read_table
 from lunar_haze.core.picture.mix import block_mean
@@ -22,13 +22,13 @@ from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.chip import Chip
 from lunar_haze.ui.column import Column
+from lunar_haze.ui.finish_steps import step_menu
 from lunar_haze.ui.mask_facets import MaskFacets
 from lunar_haze.ui.screen import as_image
 
 #: Size of a small picture on the shelf [px], and how many lie side by side.
 SHELF_WIDTH, SHELF_HEIGHT, SIDE_BY_SIDE = 84, 47, 3
 _TABLES = f"grading tables ({' '.join(f'*{s} *{s.upper()}' for s in SUFFIXES)})"
-_SECTIONS = ("tone", "white balance", "colour of shadows and lights", "glow", "vignette", "night and grain", "CDL")
 
 
 class Shelf(QWidget):
@@ -120,14 +120,27 @@ class FinishFacets:
         column.lay(shelf)
         column.on_refresh(lambda: self._mark(shelf))
         column.lay(column.button("no finish", "every step at its usual numbers; the view stays", self.clear))
-        for section in _SECTIONS:
-            column.section(section)
-            column.rows_of(section)
-            if section == "colour of shadows and lights":
+        for step in STEPS:
+            column.section(step, lambda s=step: step_menu(session, s), lambda s=step: self._note(s))  # type: ignore[misc]
+            if step == MASKS:
+                MaskFacets(column).fill()
+            elif step == TABLE:
+                self._lay_table()
+            else:
+                column.rows_of(step)
+            if step == LEANING:
                 self._lay_chips()
-        MaskFacets(column).fill()
-        column.section("grading table")
-        self._lay_table()
+            if step == WHITE:
+                column.lay(
+                    column.check(
+                        "follows the key", "warmer and cooler as the key light becomes so: what was neutral stays so",
+                        lambda: self._finish.white_follows, lambda on: self._changed(white_follows=on),
+                    )
+                )  # fmt: skip
+
+    def _note(self, step: str) -> str:
+        """Whether a step is off, beside its name."""
+        return "off" if step in self._finish.off else ""
 
     def _mark(self, shelf: Shelf) -> None:
         now = name_of(self._finish)

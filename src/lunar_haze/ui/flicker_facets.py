@@ -1,9 +1,11 @@
 """Facets of a source's flicker: its kind, its numbers, and what becomes of it."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import attrs
 import numpy as np
+from PySide6.QtWidgets import QFileDialog
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.document.cue_edits import baked
@@ -12,10 +14,13 @@ from lunar_haze.core.sources.flicker import STEADY, flicker_light
 from lunar_haze.core.sources.flicker_kinds import flicker_kind_of, flicker_kinds
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import Source
+from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.service.video import VIDEO_SUFFIXES
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Column
+from lunar_haze.ui.screen_film import FilmReading
 
 #: The range of a flash is read from a picture so many times smaller.
 STEP = 4
@@ -42,6 +47,8 @@ class FlickerFacets:
             lambda: flicker_kind_of(self._now().flicker).name,
         )
         column.lay(choice)
+        if isinstance(flicker, FilmedScreen):
+            self._fill_film()
         column.rows_of("flicker")
         if isinstance(flicker, Storm):
             column.lay(column.button("flash now", "the first flash comes at the frame on screen", self._flash_now))
@@ -71,6 +78,31 @@ class FlickerFacets:
         past = top - shot.latitude.high
         held = f", {past:.1f} past what the camera holds" if past > 0.05 else ""
         return f"at its flash the picture rises by {rises:.1f} stops; its brightest lies {top:+.1f} from grey{held}"
+
+    def _fill_film(self) -> None:
+        column = self._column
+        words = column.words("")
+        words.setAccessibleName("film of the screen")
+
+        def told() -> str:
+            film = self._now().flicker
+            if not isinstance(film, FilmedScreen) or not film.series:
+                return "no film yet: the screen burns steadily until one is chosen"
+            return f"{film.name}: {len(film.series):,} frames, {film.length_s:.1f} s, then again from the start"
+
+        column.on_refresh(lambda: words.setText(told()))
+        column.lay(column.button("video ...", "the film that the screen shows", self.ask_film))
+
+    def ask_film(self) -> None:
+        """Ask for the film that the screen shows."""
+        session = self._session
+        folder = str(session.path.parent) if session.path else str(Path.home())
+        kinds = f"videos ({' '.join(f'*{s} *{s.upper()}' for s in VIDEO_SUFFIXES)})"
+        name, _kind = QFileDialog.getOpenFileName(
+            self._column.window(), "the film that the screen shows", folder, kinds
+        )
+        if name:
+            FilmReading(session, self._id, Path(name))
 
     def _take(self, name: str) -> None:
         kind = next(k for k in flicker_kinds() if k.name == name)

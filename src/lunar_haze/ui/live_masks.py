@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from lunar_haze.core.finish.masks import Scene, cover, scene_of, share_in, with_masks
-from lunar_haze.core.finish.model import Mask, Region
+from lunar_haze.core.finish.mask_model import Mask, Region
+from lunar_haze.core.finish.masks import cover, share_in, with_masks
+from lunar_haze.core.finish.regions import Scene, asks_rays, scene_of
 from lunar_haze.core.layers.model import View
 from lunar_haze.ui.session import Session
 
@@ -36,7 +37,7 @@ class LiveCovers(QObject):
             if len(self._covers) > 3 * max(len(self._session.document.look.finish.masks), 4):
                 self._covers, self._asked = {}, set()
             self._covers[regions] = cover(regions, scene, with_edges=False)
-            if any(region.kind == "objects" for region in regions):
+            if asks_rays(regions):
                 self._ask(regions, scene)
         return self._covers[regions]
 

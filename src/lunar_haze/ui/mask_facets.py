@@ -1,30 +1,25 @@
 """Facets of the finish's masks: which there are, the regions each is made of, what it does to the light under it."""
 
+import functools
+
 import attrs
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from lunar_haze.core.document import mask_edits
+from lunar_haze.core.document.edits import change_finish
+from lunar_haze.core.document.finish_copy import ONE_MASK
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.finish.model import REGIONS, WAYS, Mask, Region
+from lunar_haze.core.finish.mask_model import WAYS, Mask, Region
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.regions import RegionKind, region_kinds
 from lunar_haze.ui.column import Column
+from lunar_haze.ui.finish_steps import copy, paste
 from lunar_haze.ui.session import Session
 
-#: What a mask begins with, by the words of its button.
-BEGINNINGS: dict[str, Region] = {
-    "ellipse": Region(),
-    "line": Region("line", y=0.1, height=0.25, feather=1.0),
-    "subject": Region("objects", feather=0.0),
-    "distance": Region("distance", near_m=0.0, far_m=20.0, feather=0.3),
-    "height": Region("height", near_m=0.0, far_m=2.0, feather=0.3),
-}
-_TIPS = {
-    "ellipse": "an ellipse in the picture: drag it, and its rim",
-    "line": "all below a line that fades: a darker foreground, a brighter sky",
-    "subject": "the shot's subject, with its edges",
-    "distance": "all from one distance to another",
-    "height": "all from one height of the place to another",
-}
+#: Buttons for new masks in a row.
+SIDE_BY_SIDE = 3
 ALL_LIGHT = "all light"
+ADD_MATERIAL = "add or remove ..."
 
 
 def add_mask(session: Session, name: str, region: Region) -> None:
@@ -64,10 +59,10 @@ class MaskFacets:
     def fill(self) -> None:
         """The masks there are, and all of the one that is chosen."""
         column, session = self._column, self._session
-        column.section("masks")
-        first, second = list(BEGINNINGS)[:3], list(BEGINNINGS)[3:]
-        for names in (first, second):
-            column.lay(*(self._add_button(name) for name in names))
+        buttons = [self._add_button(kind) for kind in region_kinds().values() if kind.button]
+        for start in range(0, len(buttons), SIDE_BY_SIDE):
+            column.lay(*buttons[start : start + SIDE_BY_SIDE])
+        column.lay(column.button("paste", "a mask that was copied, here or in another look", lambda: paste(session)))
         masks = session.document.look.finish.masks
         if not masks:
             column.words("A mask is a soft region: darken a corner, lift the subject, weaken one source on one prop.")
@@ -81,6 +76,10 @@ class MaskFacets:
             ),
             column.button("delete", "delete this mask", self.remove),
         )  # fmt: skip
+        column.lay(
+            column.check("alone", "mute all other masks; again lets all be heard", self._is_alone, self._set_alone),
+            column.button("copy", "this mask, for this look or another one", self.copy),
+        )
         names = [s.name for s in session.document.look.sources]
         column.lay(
             QLabel("of"),
@@ -107,7 +106,8 @@ class MaskFacets:
             )  # fmt: skip
         column.lay(
             column.choice(
-                "kind of region", "what the region is told by", REGIONS, self._set_kind, lambda: self._region.kind
+                "kind of region", "what the region is told by", region_kinds(), self._set_kind,
+                lambda: self._region.kind,
             ),
             column.choice(
                 "how the region goes together with those before it",
@@ -121,11 +121,48 @@ class MaskFacets:
         )  # fmt: skip
         if self._region.kind == "objects":
             column.words(", ".join(self._region.objects) or "no objects: make something the subject, or use the slip")
+        if self._region.kind == "materials":
+            self._fill_materials()
+        if self._region.kind == "strokes":
+            self._fill_brush()
         column.rows_of("where")
         column.lay(column.button("and another region", "one more region in this mask", self.add_region))
 
-    def _add_button(self, name: str) -> QPushButton:
-        return self._column.button(f"+ {name}", _TIPS[name], lambda: self.add(name))
+    def _fill_brush(self) -> None:
+        column, session = self._column, self._session
+        column.words("Paint in the picture; with Alt held cover is taken away. Undo takes the last stroke back.")
+        erase = QCheckBox("take away")
+        erase.setToolTip("the brush takes cover away, as it does with Alt held")
+        erase.setChecked(session.mask_erases)
+
+        def toggled(on: bool) -> None:
+            session.mask_erases = on
+
+        erase.toggled.connect(toggled)
+        column.lay(
+            erase,
+            column.button("clear", "no strokes in this region", lambda: self._act("clear strokes", strokes=())),
+        )
+
+    def _fill_materials(self) -> None:
+        column, place = self._column, self._session.place
+        column.words(", ".join(self._region.materials) or "no material yet: choose one here, or in the slip")
+        names = [] if place is None else sorted(material.name for material in place.materials)
+        column.lay(
+            column.choice(
+                "add or remove a material", "a material that this region covers, or covers no longer",
+                [ADD_MATERIAL, *names], self._toggle_material, lambda: ADD_MATERIAL,
+            )
+        )  # fmt: skip
+
+    def _toggle_material(self, name: str) -> None:
+        now = self._region.materials
+        if name != ADD_MATERIAL:
+            self._act("materials", materials=tuple(m for m in now if m != name) if name in now else (*now, name))
+
+    def _add_button(self, kind: RegionKind) -> QPushButton:
+        act = functools.partial(add_mask, self._session, kind.button, kind.begins)
+        return self._column.button(f"+ {kind.button}", kind.tip, act)
 
     def _changed(self, **changes: object) -> Document:
         return mask_edits.change_mask(self._session.document, self._number, **changes)
@@ -135,6 +172,21 @@ class MaskFacets:
 
     def _act(self, label: str, **changes: object) -> None:
         self._session.act(label, self._changed_region(**changes))
+
+    def _is_alone(self) -> bool:
+        masks = self._session.document.look.finish.masks
+        return len(masks) > 1 and [n for n, m in enumerate(masks) if not m.muted] == [self._number]
+
+    def _set_alone(self, on: bool) -> Document:
+        masks = self._session.document.look.finish.masks
+        return change_finish(
+            self._session.document,
+            masks=tuple(attrs.evolve(m, muted=on and n != self._number) for n, m in enumerate(masks)),
+        )
+
+    def copy(self) -> None:
+        """Put the mask that is shown on the clipboard."""
+        copy(self._session, Finish(masks=(self._mask,)), ONE_MASK)
 
     def _choose(self, name: str) -> None:
         masks = self._session.document.look.finish.masks
@@ -153,10 +205,6 @@ class MaskFacets:
         subject = self._session.document.shot.subject
         objects = self._region.objects or (subject if kind == "objects" else ())
         self._act("kind of region", kind=kind, objects=objects)
-
-    def add(self, name: str) -> None:
-        """Add a mask that begins with a region."""
-        add_mask(self._session, name, BEGINNINGS[name])
 
     def add_region(self) -> None:
         """One more region in the mask that is shown."""

@@ -3,17 +3,15 @@
 import functools
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QSizePolicy,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -22,16 +20,17 @@ from PySide6.QtWidgets import (
 from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.readings.causes import Cause
 from lunar_haze.core.readings.levels import stops
-from lunar_haze.core.readings.palette import Swatch
-from lunar_haze.core.readings.ratios import Ratios
-from lunar_haze.core.solve.settle import AskError, parse_ask
+from lunar_haze.core.readings.palette import Palette
+from lunar_haze.core.solve.asks import AskError, parse_ask
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import Balance
 from lunar_haze.ui.marker_overlay import Markers
 from lunar_haze.ui.markers_view import MarkersView
 from lunar_haze.ui.painting import Painting
 from lunar_haze.ui.painting_row import PaintingRow
+from lunar_haze.ui.palette_strip import PaletteStrip
 from lunar_haze.ui.session import Session
+from lunar_haze.ui.source_table import SourceTable
 
 #: Causes that are shown.
 MOST_CAUSES = 5
@@ -157,64 +156,6 @@ class Figure(QWidget):
         return super().event(event)
 
 
-class PaletteStrip(QWidget):
-    """The picture's colours by area; pointing at one tells where it lies: ``pointed`` (swatch, or None)."""
-
-    pointed = Signal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.swatches: tuple[Swatch, ...] = ()
-        self._under = -1
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("palette")
-        self.setToolTip("the picture's colours by area; point at one and the rest of the picture recedes")
-
-    def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(200, 30)
-
-    def boxes(self) -> list[QRectF]:
-        """Where each colour is painted: by the root of its area, so that small accents are seen."""
-        total = sum(s.area**0.5 for s in self.swatches) or 1.0
-        left, found = 0.0, []
-        for swatch in self.swatches:
-            width = swatch.area**0.5 / total * self.width()
-            found.append(QRectF(left, 0, max(width - 1, 1), self.height()))
-            left += width
-        return found
-
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        painter = QPainter(self)
-        for number, (swatch, box) in enumerate(zip(self.swatches, self.boxes())):
-            painter.fillRect(box, QColor.fromRgbF(*swatch.rgb))
-            if number == self._under:
-                painter.setPen(theme.qcolor(theme.TEXT))
-                painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
-
-    def _point(self, number: int) -> None:
-        if number != self._under:
-            self._under = number
-            self.pointed.emit(self.swatches[number] if 0 <= number < len(self.swatches) else None)
-            self.update()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._point(next((n for n, box in enumerate(self.boxes()) if box.contains(event.position())), -1))
-
-    def leaveEvent(self, event: object) -> None:  # noqa: N802
-        self._point(-1)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
-        if step is not None and self.swatches:
-            self._point((self._under + step) % len(self.swatches))
-        elif event.key() == Qt.Key.Key_Escape and self._under >= 0:
-            self._point(-1)
-        else:
-            super().keyPressEvent(event)
-
-
 class ReadingsView(QScrollArea):
     """All readings of the picture. ``pointed`` (where it lies, or None) for what is to stand out in the picture."""
 
@@ -252,15 +193,16 @@ class ReadingsView(QScrollArea):
         self.strip = PaletteStrip()
         self.strip.pointed.connect(lambda swatch: self.pointed.emit(None if swatch is None else swatch.where))
         self._rows.addWidget(self.strip)
-        self._sources = QGridLayout()
-        self._sources.setHorizontalSpacing(8)
-        self._sources.setVerticalSpacing(2)
-        self._rows.addLayout(self._sources)
+        self.finished_words = self._words("")
+        self.finished_strip = PaletteStrip()
+        self.finished_strip.pointed.connect(lambda swatch: self.pointed.emit(None if swatch is None else swatch.where))
+        self._rows.addWidget(self.finished_strip)
+        self.sources = SourceTable(session, balance)
+        self._rows.addWidget(self.sources)
         self.painting = PaintingRow(painting)
         self._rows.addWidget(self.painting)
         self.markers = MarkersView(markers, balance)
         self._rows.addWidget(self.markers)
-        self._source_rows: dict[str, tuple[QLabel, QLabel, QCheckBox]] = {}
         self._rows.addStretch(1)
         balance.renewed.connect(self.refresh)
         balance.proposed.connect(self._show_proposal)
@@ -284,7 +226,7 @@ class ReadingsView(QScrollArea):
         """Show the readings as they are now."""
         found = self._balance.readings
         self._empty.setVisible(found is None)
-        shown = (self.outline, self.levels, self.shows_ends, self.relation, self.strip, self.painting)
+        shown = (self.outline, self.levels, self.shows_ends, self.relation, self.strip, self.sources, self.painting)
         for widget in (*self.figures.values(), *shown):
             widget.setVisible(found is not None)
         if found is None:
@@ -315,9 +257,19 @@ class ReadingsView(QScrollArea):
         self.relation.setText(f"colours: {found.palette.relation}")
         self.strip.swatches = found.palette.swatches
         self.strip.update()
-        self._show_sources(found.ratios)
+        self._show_finished(found.finished)
+        self.sources.show_parts(found.ratios)
         if self.shows_ends.isChecked():
             self._show_ends()
+
+    def _show_finished(self, palette: Palette | None) -> None:
+        """The colours that the finish makes of it, where there is one."""
+        for widget in (self.finished_words, self.finished_strip):
+            widget.setVisible(palette is not None)
+        if palette is not None:
+            self.finished_words.setText(f"with the finish: {palette.relation}")
+            self.finished_strip.swatches = palette.swatches
+            self.finished_strip.update()
 
     def _show_ends(self) -> None:
         shares = self._balance.shown
@@ -360,29 +312,6 @@ class ReadingsView(QScrollArea):
         if remedy is not None:
             self._balance.try_remedy(remedy)
 
-    def _show_sources(self, ratios: Ratios) -> None:
-        if list(self._source_rows) != [part.id for part in ratios.parts]:
-            _clear(self._sources)
-            self._source_rows = {}
-            for column, text in enumerate(("", "subject", "frame", "lock")):
-                head = QLabel(text)
-                head.setProperty("quiet", True)
-                self._sources.addWidget(head, 0, column)
-            for row, part in enumerate(ratios.parts, 1):
-                name, on, of = QLabel(part.name), QLabel(), QLabel()
-                lock = QCheckBox()
-                lock.setToolTip("its dimmer stays where it is whatever is asked for")
-                lock.setAccessibleName(f"lock {part.name}")
-                lock.toggled.connect(lambda on, i=part.id: self._balance.lock(i, on))
-                for column, widget in enumerate((name, on, of, lock)):
-                    self._sources.addWidget(widget, row, column)
-                self._source_rows[part.id] = on, of, lock
-            self._sources.setColumnStretch(0, 1)
-        for part in ratios.parts:
-            on, of, _lock = self._source_rows[part.id]
-            on.setText(f"{part.of_subject:.0%}")
-            of.setText(f"{part.of_frame:.0%}")
-
     def _show_proposal(self) -> None:
         _clear(self._proposal)
         change = self._session.proposal
@@ -417,6 +346,8 @@ class ReadingsView(QScrollArea):
             self._add_line(source_id, f"{names.get(source_id, source_id)}  muted")
         if change.exposure:
             self._proposal.addWidget(QLabel(f"exposure {change.exposure:+.2f} stops"))
+        if change.white is not None:
+            self._proposal.addWidget(QLabel(f"neutral {change.white.kelvin:.0f} K, tint {change.white.tint_duv:+.3f}"))
 
     def _add_line(self, source_id: str, text: str) -> None:
         box = QCheckBox(text)
@@ -434,7 +365,7 @@ def _lines(causes: tuple[Cause, ...]) -> list[tuple[str, str]]:
     return [(c.sentence, c.remedy.words if c.remedy is not None else "") for c in causes]
 
 
-def _clear(layout: QVBoxLayout | QGridLayout) -> None:
+def _clear(layout: QVBoxLayout) -> None:
     """Take everything out of a layout."""
     while layout.count():
         item = layout.takeAt(0)

@@ -6,22 +6,33 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from lunar_haze.core.colour.spaces import hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.balance import BalanceChange
+from lunar_haze.core.document.light_colours import with_light_of
 from lunar_haze.core.document.model import ReferenceFile
 from lunar_haze.core.errors import PictureError
 from lunar_haze.core.picture.reference import SUFFIXES, Reference, read_reference
+from lunar_haze.core.readings.palette import Swatch, palette
+from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.solve.match import SURE, Matched, match
 from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import Balance
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.palette_strip import PaletteStrip
 from lunar_haze.ui.session import Session
 
 _KINDS = "Pictures (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ")"
+
+
+def reference_palette(reference: Reference) -> tuple[Swatch, ...]:
+    """The colours of a reference picture."""
+    step = max(reference.pixels.shape[1] // 240, 1)
+    return palette(screen_lab(np.ascontiguousarray(reference.pixels[::step, ::step]))).swatches
 
 
 class _Shown(QWidget):
@@ -86,11 +97,19 @@ class ReferenceView(QWidget):
         self.colours = QCheckBox("and colours")
         self.colours.setToolTip("let lamps become warmer or cooler, by 60 mired at the most")
         self.colours.setChecked(True)
+        self.white = QCheckBox("and white balance")
+        self.white.setToolTip("let what is drawn grey move, in the finish")
+        self.white.setChecked(True)
         second.addWidget(self.match_button)
         second.addWidget(self.exposure)
         second.addWidget(self.colours)
+        second.addWidget(self.white)
         second.addStretch(1)
         rows.addLayout(second)
+        self.strip = PaletteStrip()
+        self.strip.setToolTip("the reference's colours: click one to give it to a light")
+        self.strip.clicked.connect(self._offer_colour)
+        rows.addWidget(self.strip)
         self.words = QLabel("")
         self.words.setWordWrap(True)
         self.words.setProperty("quiet", True)
@@ -163,6 +182,9 @@ class ReferenceView(QWidget):
         there = self.reference is not None
         self.wipe_button.setEnabled(there)
         self.drop_button.setEnabled(self._of is not None)
+        self.strip.setVisible(there)
+        self.strip.swatches = () if self.reference is None else reference_palette(self.reference)
+        self.strip.update()
         self.match_button.setEnabled(there)
         self.match_button.setText("stop" if self._busy else "match")
         self.shown.update()
@@ -170,6 +192,20 @@ class ReferenceView(QWidget):
     def _wipe(self) -> None:
         if self.shown.image is not None:
             self.wiped.emit(self.shown.image)
+
+    def _offer_colour(self, swatch: Swatch) -> None:
+        """A menu of the lights that could have a colour of the reference."""
+        session = self._session
+        self._menu = QMenu(self)
+        rgb = hex_to_acescg(QColor.fromRgbF(*swatch.rgb).name())
+
+        def give(source_id: str) -> None:
+            document = with_light_of(session.document, source_id, rgb, session.atmosphere)
+            session.act("colour from the reference", document)
+
+        for source in session.document.look.sources:
+            self._menu.addAction(f"give it to {source.name}", lambda i=source.id: give(i))
+        self._menu.popup(self.strip.mapToGlobal(self.strip.rect().bottomLeft()))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
         if any(url.toLocalFile().lower().endswith(SUFFIXES) for url in event.mimeData().urls()):
@@ -197,7 +233,8 @@ class ReferenceView(QWidget):
         self.words.setText("matching ...")
         self._refresh()
         table, pixels, held = self._bridge.screen.table, self.reference.pixels, self._balance.locked
-        with_exposure, sources = self.exposure.isChecked(), self._session.document.look.sources
+        with_exposure, look = self.exposure.isChecked(), self._session.document.look
+        sources, white, with_white = look.sources, look.finish.in_force.white, self.white.isChecked()
         kelvins = {s.id: s.kelvin for s in sources if s.kelvin is not None} if self.colours.isChecked() else {}
 
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
@@ -206,7 +243,9 @@ class ReferenceView(QWidget):
         def work() -> None:
             try:
                 try:
-                    found = match(shares, pixels, show, held, with_exposure, lambda: self._stop, kelvins)
+                    found = match(
+                        shares, pixels, show, held, with_exposure, lambda: self._stop, kelvins, white, with_white
+                    )
                     self._matched.emit(found)
                 except (ValueError, np.linalg.LinAlgError):
                     self._failed.emit("these two pictures cannot be matched")
@@ -224,5 +263,7 @@ class ReferenceView(QWidget):
             words += "; less sure of " + ", ".join(unsure[:4])
         self.words.setText(words)
         if not self._stop:
-            self._balance.propose(BalanceChange("match the reference", found.moves, (), found.exposure, found.mireds))
+            self._balance.propose(
+                BalanceChange("match the reference", found.moves, (), found.exposure, found.mireds, found.white)
+            )
         self._refresh()

@@ -25,7 +25,8 @@ from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
-from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
+from lunar_haze.core.document.white import white_kept
+from lunar_haze.core.errors import DocumentError, PlaceError
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
@@ -39,6 +40,7 @@ from lunar_haze.service.folders import demo_file
 from lunar_haze.ui.aside import Aside
 from lunar_haze.ui.journal_keeper import JournalKeeper
 from lunar_haze.ui.light_colours import LightColours
+from lunar_haze.ui.place_at_hand import PlaceAtHand
 from lunar_haze.ui.recent import Recent
 from lunar_haze.ui.tried import Tried
 
@@ -60,18 +62,17 @@ class Session(QObject):
     proposal_changed = Signal()
     place_ready = Signal()
     said = Signal(str, bool)
-    _place_loaded = Signal(object, object)
 
     def __init__(self, state_folder: Path) -> None:
         super().__init__()
         self._state_folder = state_folder
         self.history = History(Document())
         self.path: Path | None = None
-        self.place: Place | None = None
-        self.place_spec: PlaceSpec | None = None
         self.chosen = ""
         self._chosen_bank = 0
         self._chosen_mask = (0, 0)
+        #: Whether the brush of a mask takes cover away.
+        self.mask_erases = False
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
@@ -84,15 +85,16 @@ class Session(QObject):
         self.tried = Tried()
         self.changed.connect(self.tried.moves_on)
         self.opened.connect(self.tried.forget)
-        self._index: RayIndex | None = None
         self.aside = Aside(self.said)
+        self._at_hand = PlaceAtHand(self.aside)
+        self._at_hand.ready.connect(self.place_ready)
+        self._at_hand.said.connect(self.said)
         self.keeper = JournalKeeper(state_folder, lambda: self.document, self.aside.run)
         self.keeper.said.connect(self.said)
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
         self._colours = LightColours()
-        self._place_loaded.connect(self._take_place)
 
     # -- document -------------------------------------------------------------------------------
 
@@ -129,13 +131,23 @@ class Session(QObject):
         """The air of the day on screen."""
         return self.document.look.weather.atmosphere
 
+    @property
+    def place(self) -> Place | None:
+        """The place's geometry, None until it is here."""
+        return self._at_hand.place
+
+    @property
+    def place_spec(self) -> PlaceSpec | None:
+        """What the place is read from."""
+        return self._at_hand.spec
+
     def index(self) -> RayIndex:
         """The place's geometry, ready to be asked; raises PlaceError until it is here."""
-        if self.place is None:
-            raise PlaceError("the place is still being opened; try again in a moment")
-        if self._index is None:
-            self._index = RayIndex(self.place)
-        return self._index
+        return self._at_hand.index()
+
+    def reload_place(self, spec: PlaceSpec) -> None:
+        """Read the place again, whose files have changed on disk; what is shown of it stays until it is here."""
+        self._at_hand.read(spec)
 
     def show_ghost(self, proposal: Source | None) -> None:
         """Show a proposal before it is taken, or none."""
@@ -178,7 +190,8 @@ class Session(QObject):
 
     def edit(self, label: str, document: Document, merge_key: str = "") -> None:
         """Take an edited document; edits of one gesture share a ``merge_key``."""
-        if self.history.edit(label, followed(self.document, document), merge_key):
+        before = self.document
+        if self.history.edit(label, followed(before, white_kept(before, document)), merge_key):
             self._after_change()
 
     @property
@@ -329,7 +342,7 @@ class Session(QObject):
         self.path = None
         self.history = History(document)
         self.keeper.begin(self.path)
-        self.place, self._index = place, None
+        self._at_hand.have(place)
         self._present(place_spec(document.place))
         for note in place.notes:
             self.said.emit(f"import: {note}", True)
@@ -362,38 +375,16 @@ class Session(QObject):
 
     def _present(self, spec: PlaceSpec) -> None:
         same_place = self.place is not None and spec == self.place_spec
-        self.place_spec = spec
+        self._at_hand.spec = spec
         self.chosen = ""
         if not same_place and (self.place is None or self.path is not None):
-            self.place = None
-            self.aside.run(lambda: self._load_place(spec))
+            self._at_hand.have(None)
+            self._at_hand.read(spec)
         self.opened.emit()
         self.changed.emit()
         self.chosen_changed.emit()
         if self.place is not None:
             self.place_ready.emit()
-
-    def reload_place(self, spec: PlaceSpec) -> None:
-        """Read the place again, whose files have changed on disk; what is shown of it stays until it is here."""
-        self.place_spec = spec
-        self.aside.run(lambda: self._load_place(spec))
-
-    def _load_place(self, spec: PlaceSpec) -> None:
-        try:
-            self._place_loaded.emit(spec, load_place(Path(spec.path), spec.scale, spec.scene))
-        except HazeError as error:
-            self._place_loaded.emit(spec, error)
-        except RuntimeError:
-            pass  # the session was closed meanwhile
-
-    def _take_place(self, spec: PlaceSpec, place: Place | HazeError) -> None:
-        if spec != self.place_spec:
-            return
-        if isinstance(place, HazeError):
-            self.said.emit(str(place), True)
-            return
-        self.place, self._index = place, None
-        self.place_ready.emit()
 
     @property
     def is_changed_elsewhere(self) -> bool:
@@ -460,4 +451,4 @@ class Session(QObject):
         self.aside.wait()
         self.keeper.journal.release()
         # Whoever still holds the session does not hold a whole place with it.
-        self.place, self._index = None, None
+        self._at_hand.have(None)

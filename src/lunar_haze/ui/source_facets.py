@@ -8,8 +8,9 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QLabel, QLineEdit, QMenu, QSizePolicy, QToolButton, QWidget
 
 from lunar_haze.core.colour.ottosson2020 import hue_turned
-from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, acescg_to_hex, hex_to_acescg
+from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.light_colours import levelled, with_light_of
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.solve.placing import following
@@ -25,12 +26,6 @@ from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
 
 LINKING_WORDS = {"all": "lights everything", "only": "lights only", "but": "lights all but"}
-
-
-def levelled(rgb: np.ndarray) -> tuple[float, float, float]:
-    """A colour as a gel that keeps the level: brought to luminance one."""
-    r, g, b = (np.asarray(rgb, float) / max(float(np.asarray(rgb) @ LUMINANCE_WEIGHTS), 1e-3)).tolist()
-    return r, g, b
 
 
 class SourceFacets:
@@ -242,8 +237,8 @@ class SourceFacets:
         if float(np.max(rgb)) <= 0.0:
             self._session.said.emit("that is black; pick something that is lit", False)
             return
-        lamp = source_colour(attrs.evolve(self._now(), gel=(1.0, 1.0, 1.0)), self._session.atmosphere)
-        self._session.act("colour", self._changed(gel=levelled(np.maximum(rgb, 1e-4) / np.maximum(lamp, 1e-4))))
+        session = self._session
+        session.act("colour", with_light_of(session.document, self._id, np.asarray(rgb), session.atmosphere))
 
     def colour_from(self, other: Source, turn_deg: float = 0.0) -> None:
         """The colour of another source, its hue turned."""

@@ -14,7 +14,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.exposure import placed_at
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.finish.model import Region
+from lunar_haze.core.finish.mask_model import Region
 from lunar_haze.core.finish.white_balance import white_of
 from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.model import emissive_luminance
@@ -116,6 +116,10 @@ class SurfaceActs:
             name = self.session.place.objects[seen.object]
             menu.addAction(f"make {name} the subject", lambda: self._make_subject(seen))
             menu.addAction(f"mask {name}", lambda: add_mask(self.session, name, Region("objects", objects=(name,))))
+            worn = self.session.place.materials[seen.material].name
+            menu.addAction(
+                f"mask all {worn}", lambda: add_mask(self.session, worn, Region("materials", materials=(worn,)))
+            )
             if chosen is not None:
                 touched = not chosen.linking.excludes(name)
                 words = f"keep {chosen.name} off {name}" if touched else f"let {chosen.name} light {name}"

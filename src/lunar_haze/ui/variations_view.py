@@ -1,10 +1,20 @@
-"""A sheet of other balances of the same light: nine small pictures, each a mix; one is shown, then taken."""
+"""A sheet of other balances of the same light: nine or sixteen small pictures, each a mix; one is shown, then taken."""
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPixmap
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.readings.shares import Shares
@@ -14,7 +24,9 @@ from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.screen import as_image
 from lunar_haze.ui.session import Session
 
-COLUMNS, COUNT = 3, 9
+#: How many lie side by side on a sheet of so many.
+SHEETS = {9: 3, 16: 4}
+MOST = max(SHEETS)
 
 
 class VariationsView(QWidget):
@@ -31,30 +43,49 @@ class VariationsView(QWidget):
         rows.setContentsMargins(8, 6, 8, 6)
         head = QHBoxLayout()
         self.again = QPushButton("new sheet")
-        self.again.setToolTip("nine other balances round the present one; locked sources (readings) keep their dimmers")
+        self.again.setToolTip("other balances round the present one; locked sources (readings) keep their dimmers")
         self.again.clicked.connect(self.make)
         head.addWidget(self.again)
         self.words = QLabel("other balances of the same light, none of which costs a ray")
         self.words.setWordWrap(True)
         self.words.setProperty("quiet", True)
         head.addWidget(self.words, 1)
+        self.many = QCheckBox("sixteen")
+        self.many.setToolTip("a sheet of sixteen instead of nine")
+        self.many.clicked.connect(self.make)
+        head.addWidget(self.many)
         rows.addLayout(head)
         self._grid = QGridLayout()
         self._grid.setSpacing(4)
         rows.addLayout(self._grid)
         rows.addStretch(1)
         self.cells = []
-        for n in range(COUNT):
+        for n in range(MOST):
             cell = QToolButton()
             cell.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            cell.setIconSize(QSize(84, 48))
+            # Words give way to the width there is: the picture beside is not to shrink for them.
+            cell.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             cell.clicked.connect(lambda _on=False, k=n: self.show_one(k))
             cell.hide()
-            self._grid.addWidget(cell, n // COLUMNS, n % COLUMNS)
             self.cells.append(cell)
+        self._columns = 0
+        self._lay_out()
         self._made.connect(self._take)
         session.opened.connect(self._forget)
         bridge.refined.connect(self._when_here)
+
+    @property
+    def count(self) -> int:
+        """How many a sheet has."""
+        return 16 if self.many.isChecked() else 9
+
+    def _lay_out(self) -> None:
+        columns = SHEETS[self.count]
+        if columns != self._columns:
+            self._columns = columns
+            for n, cell in enumerate(self.cells):
+                cell.setIconSize(QSize(84, 48) if columns == 3 else QSize(62, 35))
+                self._grid.addWidget(cell, n // columns, n % columns)
 
     def _forget(self) -> None:
         self.found = ()
@@ -76,6 +107,8 @@ class VariationsView(QWidget):
         if self._busy:
             return
         self._busy = True
+        self._lay_out()
+        count = self.count
         self._seed += 1
         seed, table, held = self._seed, self._bridge.screen.table, self._balance.locked
 
@@ -83,7 +116,7 @@ class VariationsView(QWidget):
             return table.show(picture, scale, dither=False)[..., 2::-1]
 
         self._session.aside.then(
-            lambda: variations(shares, show, COUNT, held, seed), lambda found: self._made.emit(shares, found or ())
+            lambda: variations(shares, show, count, held, seed), lambda found: self._made.emit(shares, found or ())
         )
 
     def _take(self, shares: Shares, found: tuple[Variation, ...]) -> None:

@@ -6,6 +6,7 @@ import attrs
 
 from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.document.model import Look
+from lunar_haze.core.finish.model import White
 
 #: Dimmers go so far [stops].
 LOWEST, HIGHEST = -40.0, 20.0
@@ -14,7 +15,7 @@ LOWEST, HIGHEST = -40.0, 20.0
 @attrs.frozen
 class BalanceChange:
     """Dimmers to be moved [stops] by source id, sources to be muted, exposure to be moved [stops], and why; ``mireds``
-    make lamps warmer by so much, cooler below 0.
+    make lamps warmer by so much, cooler below 0; ``white`` is another white balance, None for the present one.
     """
 
     label: str
@@ -22,6 +23,7 @@ class BalanceChange:
     mute: tuple[str, ...] = ()
     exposure: float = 0.0
     mireds: tuple[tuple[str, float], ...] = ()
+    white: White | None = None
 
     def on(self, look: Look) -> Look:
         """The look with the change made."""
@@ -40,12 +42,13 @@ class BalanceChange:
             else source
             for source in look.sources
         )
-        return attrs.evolve(look, sources=sources, stops=round(look.stops + self.exposure, 4))
+        finish = look.finish if self.white is None else attrs.evolve(look.finish, white=self.white)
+        return attrs.evolve(look, sources=sources, stops=round(look.stops + self.exposure, 4), finish=finish)
 
     @property
     def is_nothing(self) -> bool:
         """Whether it changes nothing."""
-        return not (self.dimmers or self.mute or self.exposure or self.mireds)
+        return not (self.dimmers or self.mute or self.exposure or self.mireds or self.white)
 
     def only(self, source_ids: Iterable[str]) -> "BalanceChange":
         """The change of these sources alone."""

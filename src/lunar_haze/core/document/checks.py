@@ -12,22 +12,18 @@ from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document.exposure import EXPOSED_ROWS
 from lunar_haze.core.document.model import Cue, Group, Look, Marker, Shot
-from lunar_haze.core.finish.model import (
-    FINISH_ROWS,
+from lunar_haze.core.finish.mask_model import (
     MASK_ROWS,
     MOST_MASKS,
+    MOST_PLACES,
     MOST_REGIONS,
     REGION_ROWS,
-    REGIONS,
-    SPACES,
-    TABLE_STRENGTH,
     WAYS,
-    Finish,
-    Grade,
     Mask,
     Region,
-    TableFile,
 )
+from lunar_haze.core.finish.model import FINISH_ROWS, SPACES, STEPS, TABLE_STRENGTH, Finish, Grade, TableFile
+from lunar_haze.core.finish.regions import region_kinds
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rows import LENS_ROWS
@@ -165,6 +161,8 @@ def _check_marker(marker: Marker) -> None:
 def _check_finish(finish: Finish) -> None:
     if finish.view not in VIEWS:
         raise ValueError(f"there is no view “{finish.view}”; there are {', '.join(VIEWS)}")
+    if unknown := sorted(set(finish.off) - set(STEPS)):
+        raise ValueError(f"a finish has no step “{unknown[0]}” that could be off; it has {', '.join(STEPS)}")
     if len(finish.masks) > MOST_MASKS:
         raise ValueError(f"{len(finish.masks):,} masks are too many; {MOST_MASKS} is the most")
 
@@ -175,8 +173,10 @@ def _check_mask(mask: Mask) -> None:
 
 
 def _check_region(region: Region) -> None:
-    if region.kind not in REGIONS:
-        raise ValueError(f"there is no region “{region.kind}”; there are {', '.join(REGIONS)}")
+    if region.kind not in region_kinds():
+        raise ValueError(f"there is no region “{region.kind}”; there are {', '.join(region_kinds())}")
+    if (places := sum(len(stroke.places) for stroke in region.strokes)) > MOST_PLACES:
+        raise ValueError(f"a region of {places:,} places of the brush; {MOST_PLACES:,} is the most")
     if region.how not in WAYS:
         raise ValueError(f"a region does not “{region.how}”; it does one of: {', '.join(WAYS)}")
 

@@ -83,12 +83,13 @@ def _converter() -> cattrs.Converter:
     return converter
 
 
-_CONVERTER = _converter()
+#: Between the document's values and plain data.
+CONVERTER = _converter()
 
 
 def to_json(document: Document, base: Path | None) -> str:
     """The text of a .haze file that lies in folder ``base``; without one its paths stay absolute."""
-    data = _CONVERTER.unstructure(attrs.evolve(document, extra=()))
+    data = CONVERTER.unstructure(attrs.evolve(document, extra=()))
     data.pop("extra")
     if base is not None:
         for holder in holders_of_paths(data):
@@ -258,7 +259,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
             return ()
         for number, item in enumerate(items):
             try:
-                made: Any = _CONVERTER.structure(item, kind)
+                made: Any = CONVERTER.structure(item, kind)
                 check_numbers(made)
                 good.append(made)
             except Exception as error:  # cattrs raises groups of whatever the fields raise
@@ -269,7 +270,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     shots, looks = each("shots", Shot), each("looks", Look)
     pins, markers = each("pins", Pin), each("markers", Marker)
     try:
-        place = _CONVERTER.structure(data.pop("place", {}), PlaceRef)
+        place = CONVERTER.structure(data.pop("place", {}), PlaceRef)
         check_numbers(place)
     except Exception as error:
         raise DocumentError(f"{name} does not say which place it lights; it is damaged") from error
@@ -289,7 +290,7 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
         before = data.get(key, [])
         data[key] = [*(before if isinstance(before, list) else [before]), *lost]
     document = Document(place, shots, looks, pins, current_shot, current_look, markers=markers)
-    unknown = not_known(given, _CONVERTER.unstructure(document))
+    unknown = not_known(given, CONVERTER.unstructure(document))
     if unknown:
         fields = ", ".join(sorted({str(path[-1]) for path, _value in unknown})[:4])
         notes.append(f"fields that are not known to this version are kept as they are ({fields})")

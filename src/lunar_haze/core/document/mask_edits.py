@@ -5,7 +5,8 @@ from typing import Any
 from lunar_haze.core.document.edits import change_finish, change_look, free_name, with_one, without, without_part
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.finish.model import MOST_MASKS, MOST_REGIONS, Mask, Region
+from lunar_haze.core.errors import FinishError
+from lunar_haze.core.finish.mask_model import MOST_MASKS, MOST_PLACES, MOST_REGIONS, Mask, Region, Stroke
 
 
 def add_mask(document: Document, name: str, region: Region) -> Document:
@@ -30,6 +31,17 @@ def change_region(document: Document, number: int, which: int, **changes: Any) -
     """The document with fields of one region of one mask changed."""
     regions = document.look.finish.masks[number].regions
     return change_mask(document, number, regions=with_one(regions, which, **changes))
+
+
+def add_stroke(document: Document, number: int, which: int, stroke: Stroke) -> Document:
+    """The document with one more brush stroke in a region of a mask.
+
+    Raises FinishError when the region holds as many places of the brush as it can.
+    """
+    strokes = document.look.finish.masks[number].regions[which].strokes
+    if sum(len(one.places) for one in (*strokes, stroke)) > MOST_PLACES:
+        raise FinishError(f"this region is full ({MOST_PLACES:,} places of the brush): add another region to paint on")
+    return change_region(document, number, which, strokes=(*strokes, stroke))
 
 
 def add_region(document: Document, number: int, region: Region) -> Document:

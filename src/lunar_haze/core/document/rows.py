@@ -15,7 +15,8 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.exposure import TRIPLE_ROWS
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.errors import DocumentError, QuantityError
-from lunar_haze.core.finish.model import FINISH_ROWS, MASK_ROWS, REGION_ROWS, TABLE_STRENGTH, Mask, Region, TableFile
+from lunar_haze.core.finish.mask_model import MASK_ROWS, REGION_ROWS, Mask, Region
+from lunar_haze.core.finish.model import FINISH_ROWS, TABLE_STRENGTH, TableFile
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.sky.model import ClearSky, Gradient, Lightning, Panorama
 from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.finish import acescct
+from lunar_haze.core.finish import acescct, kernels
 from lunar_haze.core.finish.model import Cdl, Grade
 from lunar_haze.core.units.photometry import MID_GREY
 from lunar_haze.core.units.smooth import smoothstep
@@ -68,6 +68,22 @@ def coupled(values: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
         luma = (values @ CDL_WEIGHTS.astype(values.dtype))[..., None]
         values = acescct.decode(np.clip(luma + cdl.saturation * (values - luma), 0.0, 1.0))
     return values if grade.split == 0.0 else _split_toned(values, grade)
+
+
+def coupled_nodes(values: NDArray[np.float32], grade: Grade, cdl: Cdl) -> NDArray[np.float32]:
+    """The same on the nodes (..., 3) of a table, compiled: a hand on a number waits for them."""
+    if cdl.saturation == 1.0 and grade.split == 0.0:
+        return values
+    rows = np.ascontiguousarray(values, np.float32).reshape(-1, 3)
+    out = np.empty_like(rows)
+    shadows, lights = (_leaning(colour).astype(np.float32) for colour in (grade.shadows, grade.lights))
+    kernels.couple(
+        rows, cdl.saturation != 1.0, np.float32(cdl.saturation), CDL_WEIGHTS.astype(np.float32),
+        np.float32(acescct.CUT_SIGNAL), np.array([acescct.SLOPE, acescct.OFFSET], np.float32),
+        np.float32(acescct.STOPS), np.float32(acescct.BIAS), np.float32(_SPLIT_MOST * grade.split), shadows, lights,
+        LUMINANCE_WEIGHTS.astype(np.float32), np.float32(MID_GREY), np.float32(0.5 / _SPLIT_STOPS), out,
+    )  # fmt: skip
+    return out.reshape(values.shape)
 
 
 def graded(exposed: NDArray, grade: Grade, cdl: Cdl) -> NDArray:

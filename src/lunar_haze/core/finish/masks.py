@@ -1,139 +1,20 @@
-"""Masks: soft regions of the picture, and what is done to the light under them.
+"""Masks: soft regions of the picture (see `regions`), and what is done to the light under them.
 
-Regions are told in the frame (ellipse, line) or in the place (objects, a span of distance, a span of height): those of
-the place follow it when the camera moves. Lengths in the frame are shares of its height, counted from its middle.
 What a mask does it does in scene light, before the lens: to all of the picture, or to one source's share of it alone.
 """
 
 from collections.abc import Callable
 
-import attrs
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import white_balance
-from lunar_haze.core.finish.model import NEUTRAL_K, Mask, Region, White
-from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.place.model import Place
-from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.finish.mask_model import Mask, Region
+from lunar_haze.core.finish.model import NEUTRAL_K, White
+from lunar_haze.core.finish.regions import Scene, cover_of
 from lunar_haze.core.units.photometry import MID_GREY
-from lunar_haze.core.units.smooth import smoothstep
-
-#: Rays each way through a pixel at an object's edge.
-_RAYS = 4
-
-
-@attrs.frozen(eq=False)
-class Scene:
-    """What the lens sees: object numbers ``owner`` (h, w), -1 for the sky, and distances [m] (h, w), endless there;
-    the camera, the place's ``objects`` by number, of each triangle the object, and rays into the place.
-    """
-
-    owner: NDArray[np.int32]
-    distance: NDArray[np.float32]
-    camera: Camera
-    objects: tuple[str, ...]
-    object_of: NDArray[np.int32]
-    index: RayIndex
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """Height and width [px]."""
-        height, width = self.owner.shape
-        return height, width
-
-
-def scene_of(
-    owner: NDArray[np.int32], distance: NDArray[np.float32], camera: Camera, place: Place, index: RayIndex
-) -> Scene:
-    """What the lens sees of a place, from object numbers and distances (h, w)."""
-    return Scene(
-        np.where(np.isfinite(distance), owner, -1).astype(np.int32), distance, camera, place.objects, place.object_of,
-        index,
-    )  # fmt: skip
-
-
-def _in_frame(region: Region, height: int, width: int) -> tuple[NDArray, NDArray]:
-    """Every pixel's place along the region's own two axes, in frame heights."""
-    y = ((np.arange(height) + 0.5) / height - 0.5)[:, None]
-    x = (((np.arange(width) + 0.5) - width / 2) / height)[None]
-    return region.to_own(x, y)
-
-
-def cover_of(region: Region, scene: Scene, with_edges: bool = True) -> NDArray[np.float32]:
-    """How much of every pixel (h, w) lies in a region, in [0, 1]; edges of objects by whole pixels without rays."""
-    height, width = scene.size
-    match region.kind:
-        case "ellipse":
-            along, down = _in_frame(region, height, width)
-            out = np.hypot(along / max(region.width, 1e-4), down / max(region.height, 1e-4))
-            inner = 1.0 - min(max(region.feather, 1e-3), 1.0)
-            cover = smoothstep((1.0 - out) / (1.0 - inner))
-        case "line":
-            _along, down = _in_frame(region, height, width)
-            cover = smoothstep(0.5 - down / max(region.height * max(region.feather, 1e-3), 1e-4))
-        case "objects":
-            cover = objects_cover(scene, region.objects, with_edges)
-        case "distance":
-            cover = _span(scene.distance, region)
-        case "height":
-            cover = _span(heights_of(scene), region)
-        case _:
-            raise ValueError(f"there is no region of kind “{region.kind}”")
-    return (1.0 - cover if region.inverted else cover).astype(np.float32)
-
-
-def _span(values: NDArray, region: Region) -> NDArray:
-    """Within a span, its ends softened by the feather's share of its length."""
-    soft = max((region.far_m - region.near_m) * region.feather, 1e-3)
-    with np.errstate(invalid="ignore"):
-        low = smoothstep((values - region.near_m) / soft + 0.5)
-        high = smoothstep((region.far_m - values) / soft + 0.5)
-    return np.where(np.isfinite(values), low * high, 0.0)
-
-
-def heights_of(scene: Scene) -> NDArray[np.float32]:
-    """How high what the lens sees lies in the place (h, w) [m]; endless for the sky."""
-    height, width = scene.size
-    x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
-    up = scene.camera.directions(x, y, width, height)[..., 2]
-    seen = np.isfinite(scene.distance)
-    return np.where(seen, scene.camera.position[2] + np.where(seen, scene.distance, 0.0) * up, np.inf).astype(
-        np.float32
-    )
-
-
-def objects_cover(scene: Scene, names: tuple[str, ...], with_edges: bool = True) -> NDArray[np.float64]:
-    """How much of every pixel shows some of the objects: a pixel at their edge is asked by rays, the rest by number.
-
-    An object that is gone covers nothing. Without edges all is told by number, at once.
-    """
-    numbers = [n for n, name in enumerate(scene.objects) if name in names]
-    inside = np.isin(scene.owner, numbers)
-    edge = np.zeros_like(inside)
-    for axis in (0, 1):
-        differs = np.diff(inside, axis=axis)
-        near = [slice(None), slice(None)]
-        for first in (slice(None, -1), slice(1, None)):
-            near[axis] = first
-            edge[tuple(near)] |= differs
-    cover = inside.astype(np.float64)
-    rows, columns = np.nonzero(edge)
-    if len(rows) and with_edges:
-        cover[rows, columns] = _asked(scene, rows, columns, np.array(numbers, int))
-    return cover
-
-
-def _asked(scene: Scene, rows: NDArray, columns: NDArray, numbers: NDArray) -> NDArray[np.float64]:
-    """How many of some rays through each pixel (n,) meet objects of these numbers, as a share."""
-    height, width = scene.size
-    down, along = (part.ravel() for part in np.mgrid[0:_RAYS, 0:_RAYS] / _RAYS + 0.5 / _RAYS)
-    ways = scene.camera.directions(columns[:, None] + along, rows[:, None] + down, width, height)
-    _far, triangle = scene.index.nearest(np.asarray(scene.camera.position, float), ways.reshape(-1, 3))
-    hit = np.isin(np.where(triangle >= 0, scene.object_of[np.maximum(triangle, 0)], -1), numbers)
-    return hit.reshape(len(rows), -1).mean(1)
 
 
 def cover(regions: tuple[Region, ...], scene: Scene, with_edges: bool = True) -> NDArray[np.float32]:

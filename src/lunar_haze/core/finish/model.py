@@ -1,15 +1,19 @@
 """The finish of a look: what becomes of its light on the way to the picture, as one frozen value.
 
-Steps stand in a fixed order: glow, night, white balance, vignette (in scene light); exposure and contrast, toe and
-shoulder, CDL, split tone, table (on exposed light); view; grain. A step at its usual numbers is off and costs nothing.
-Sizes are shares of the frame's height, so that a finish does not change with the picture's size.
+Steps stand in a fixed order: stars, ghosts, glow and halation, night by eye, white balance, vignette (in scene light);
+exposure and contrast, toe and shoulder, CDL, split tone, table (on exposed light); view; grain. A step at its usual
+numbers is off and costs nothing. Sizes are shares of the frame's height, so that a finish does not change with the
+picture's size.
 """
 
 import math
 from typing import Any
 
 import attrs
+import numpy as np
+from numpy.typing import NDArray
 
+from lunar_haze.core.finish.mask_model import Mask
 from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.units.row import Row, row, under
 
@@ -26,6 +30,36 @@ COOLEST_K, HOTTEST_K, MOST_DUV = 1667.0, 15_000.0, 0.1
 class Glow:
     """Scattered light in lens and eye: ``strength`` is the share of the light that is scattered, in [0, 1];
     ``size`` how wide, 1 as in the eye with the frame's height at 27 degrees.
+    """
+
+    strength: float = 0.0
+    size: float = 1.0
+
+
+@attrs.frozen
+class Opening:
+    """The lens's opening as stars and ghosts show it: f-number, how many blades it has, how far it is turned [deg]."""
+
+    f_number: float = 11.0
+    blades: float = 6.0
+    turn_deg: float = 8.0
+
+    @property
+    def sides(self) -> int:
+        """Blades as a whole number."""
+        return round(self.blades)
+
+    @property
+    def normals(self) -> NDArray[np.float64]:
+        """Unit vectors (sides, 2) out of each edge, right and down."""
+        angles = math.radians(self.turn_deg) + 2.0 * math.pi * np.arange(self.sides) / self.sides
+        return np.stack([np.sin(angles), -np.cos(angles)], 1)
+
+
+@attrs.frozen
+class Halation:
+    """Light that a film's base mirrors back: ``strength`` is its share of red light, in [0, 1]; ``size`` the base's
+    thickness over a usual one.
     """
 
     strength: float = 0.0
@@ -97,78 +131,21 @@ class Grain:
     seed: int = 1
 
 
-#: What a region is told by, and how it goes together with those before it.
-REGIONS = ("ellipse", "line", "objects", "distance", "height")
-WAYS = ("add", "subtract", "intersect")
-#: So many masks a look has at the most, and so many regions a mask.
-MOST_MASKS, MOST_REGIONS = 24, 12
-
-
-@attrs.frozen
-class Region:
-    """A soft part of the picture, of one of REGIONS, which goes with those before it in one of WAYS.
-
-    In the frame, in shares of its height: ``x`` and ``y`` of its middle from the frame's middle, right and down;
-    ``width`` and ``height`` its half axes (of a line: ``height`` is how wide it fades); ``turn_deg`` clockwise;
-    ``feather`` the share of it that is soft. In the place: ``objects`` by name, or from ``near_m`` to ``far_m``
-    of distance or of height [m].
-    """
-
-    kind: str = "ellipse"
-    x: float = 0.0
-    y: float = 0.0
-    width: float = 0.3
-    height: float = 0.25
-    turn_deg: float = 0.0
-    feather: float = 0.6
-    objects: tuple[str, ...] = ()
-    near_m: float = 0.0
-    far_m: float = 10.0
-    inverted: bool = False
-    how: str = "add"
-
-    def to_own(self, x: Any, y: Any) -> tuple[Any, Any]:
-        """A place of the frame, or many, along the region's own two axes, from its middle."""
-        cos, sin = self._turn
-        return (x - self.x) * cos + (y - self.y) * sin, (y - self.y) * cos - (x - self.x) * sin
-
-    def from_own(self, along: float, down: float) -> tuple[float, float]:
-        """A place on the region's own two axes, in the frame."""
-        cos, sin = self._turn
-        return self.x + along * cos - down * sin, self.y + along * sin + down * cos
-
-    @property
-    def _turn(self) -> tuple[float, float]:
-        return math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
-
-
-@attrs.frozen
-class Mask:
-    """Regions, and what is done to the light under them: ``stops``, ``mired`` warmer (below 0 cooler), ``saturation``,
-    ``contrast`` about mid grey; to all light, or to that of the source with the id ``source`` alone.
-    """
-
-    id: str
-    name: str
-    regions: tuple[Region, ...] = (Region(),)
-    source: str = ""
-    stops: float = 0.0
-    mired: float = 0.0
-    saturation: float = 1.0
-    contrast: float = 1.0
-    muted: bool = False
-
-    @property
-    def is_at_work(self) -> bool:
-        """Whether it changes anything."""
-        does = (self.stops, self.mired, self.saturation, self.contrast)
-        return not self.muted and does != (0.0, 0.0, 1.0, 1.0)
+#: Steps that have no rows of their own, by the names of their sections.
+MASKS, TABLE = "masks", "grading table"
+#: The step that has colours beside its rows.
+LEANING = "colour of shadows and lights"
+#: The step that a hand may let go with the key light.
+WHITE = "white balance"
 
 
 @attrs.frozen
 class Finish:
     """All steps; ``masks`` come first. ``night`` is how much of the night is seen by the eye rather than by a camera,
-    in [0, 1]; ``view`` the name of the view (`lunar_haze.core.picture.views`), ``muted`` leaves all but the view out.
+    ``acuity`` and ``dark_noise`` how much of what the dark does to it, in [0, 1]; ``star`` and ``ghosts`` how strong
+    these are, 1 as the lens has them; ``white_follows`` keeps the white balance in step with the key light; ``view``
+    the name of the view (`lunar_haze.core.picture.views`). ``muted`` leaves all but the view out, ``off`` some of the
+    STEPS.
     """
 
     glow: Glow = Glow()
@@ -182,11 +159,32 @@ class Finish:
     grain: Grain = Grain()
     muted: bool = False
     masks: tuple[Mask, ...] = ()
+    star: float = 0.0
+    ghosts: float = 0.0
+    opening: Opening = Opening()
+    halation: Halation = Halation()
+    acuity: float = 0.0
+    dark_noise: float = 0.0
+    off: tuple[str, ...] = ()
+    white_follows: bool = False
 
     @property
     def in_force(self) -> "Finish":
-        """The finish as it is applied: without its steps when it is muted."""
-        return Finish(view=self.view) if self.muted else self
+        """The finish as it is applied: without its steps when it is muted, or without those that are off."""
+        if self.muted:
+            return Finish(view=self.view)
+        if not self.off:
+            return self
+        found = self
+        for each in FINISH_ROWS:
+            if each.section in self.off:
+                found = each.write(found, each.usual)
+        changes: dict[str, Any] = {"off": ()}
+        if MASKS in self.off:
+            changes["masks"] = ()
+        if TABLE in self.off:
+            changes["table"] = None
+        return attrs.evolve(found, **changes)
 
     @property
     def masks_at_work(self) -> tuple[Mask, ...]:
@@ -194,7 +192,6 @@ class Finish:
         return tuple(mask for mask in self.in_force.masks if mask.is_at_work)
 
 
-_IN_FRAME, _IN_PLACE = ("ellipse", "line"), ("distance", "height")
 TABLE_STRENGTH = row("table strength", "strength", "strength", "", 0.0, 1.0, 1.0, floor=0.0, ceiling=1.0,
                      tip="how much of the table is taken: 0 is none of it")  # fmt: skip
 
@@ -206,35 +203,6 @@ def _rgb(name: str, span: tuple[float, float], taken: tuple[float, float], usual
         for i, colour in enumerate(("red", "green", "blue"))
     )  # fmt: skip
 
-
-REGION_ROWS: tuple[Row, ...] = under(
-    "where",
-    row("region x", "across", "x", "", -0.9, 0.9, 0.0, floor=-4.0, ceiling=4.0, when=lambda r: r.kind in _IN_FRAME,
-        tip="of its middle from the frame's middle, in frame heights: right above 0"),
-    row("region y", "down", "y", "", -0.5, 0.5, 0.0, floor=-4.0, ceiling=4.0, when=lambda r: r.kind in _IN_FRAME,
-        tip="of its middle from the frame's middle, in frame heights: down above 0"),
-    row("region width", "half width", "width", "", 0.02, 1.0, 0.3, ratio=True, floor=0.001, ceiling=8.0,
-        when=lambda r: r.kind == "ellipse", tip="in frame heights"),
-    row("region height", "half height", "height", "", 0.02, 1.0, 0.25, ratio=True, floor=0.001, ceiling=8.0,
-        when=lambda r: r.kind in _IN_FRAME, tip="in frame heights; of a line, how wide it fades"),
-    row("region turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
-        when=lambda r: r.kind in _IN_FRAME, tip="clockwise"),
-    row("region feather", "feather", "feather", "", 0.0, 1.0, 0.6, floor=0.0, ceiling=1.0,
-        when=lambda r: r.kind != "objects", tip="how much of it is soft"),
-    row("region near", "from", "near_m", "m", 0.0, 60.0, 0.0, floor=-1e5, ceiling=1e5,
-        when=lambda r: r.kind in _IN_PLACE, tip="where the span of distance or height begins"),
-    row("region far", "to", "far_m", "m", 0.5, 60.0, 10.0, floor=-1e5, ceiling=1e6,
-        when=lambda r: r.kind in _IN_PLACE, tip="where it ends"),
-)  # fmt: skip
-MASK_ROWS: tuple[Row, ...] = under(
-    "what it does",
-    row("mask exposure", "exposure", "stops", "stops", -3.0, 3.0, 0.0, floor=-20.0, ceiling=20.0,
-        tip="of what lies under the mask; of one source's light alone where one is chosen"),
-    row("mask warmth", "warmer by", "mired", "mired", -100.0, 100.0, 0.0, floor=-400.0, ceiling=400.0,
-        tip="warmer above 0, cooler below"),
-    row("mask saturation", "saturation", "saturation", "", 0.0, 2.0, 1.0, floor=0.0, ceiling=4.0, tip="0 is grey"),
-    row("mask contrast", "contrast", "contrast", "", 0.5, 2.0, 1.0, floor=0.1, ceiling=4.0, tip="about mid grey"),
-)  # fmt: skip
 
 FINISH_ROWS: tuple[Row, ...] = (
     *under(
@@ -249,14 +217,14 @@ FINISH_ROWS: tuple[Row, ...] = (
             tip="lights are held back above 0, spread below it"),
     ),
     *under(
-        "white balance",
+        WHITE,
         row("neutral", "neutral", "white.kelvin", "K", 2500.0, 12_000.0, NEUTRAL_K, ratio=True, floor=COOLEST_K,
             ceiling=HOTTEST_K, tip="light of this colour is drawn grey: below 6000 K all gets cooler, above it warmer"),
         row("neutral tint", "tint", "white.tint_duv", "", -0.03, 0.03, 0.0, floor=-MOST_DUV, ceiling=MOST_DUV,
             tip="the green (above 0) or magenta of what is drawn grey"),
     ),
     *under(
-        "colour of shadows and lights",
+        LEANING,
         row("split tone", "split tone", "grade.split", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
             tip="shadows and lights lean towards their colours, their level stays"),
         row("saturation", "saturation", "cdl.saturation", "", 0.0, 2.0, 1.0, floor=0.0, ceiling=4.0,
@@ -268,6 +236,23 @@ FINISH_ROWS: tuple[Row, ...] = (
             tip="the share of the light that lens and eye scatter round bright things"),
         row("glow size", "size", "glow.size", "", 0.2, 4.0, 1.0, ratio=True, floor=0.05, ceiling=10.0,
             tip="how wide it is scattered; 1 as in the eye"),
+        row("halation", "halation", "halation.strength", "", 0.0, 0.4, 0.0, floor=0.0, ceiling=1.0,
+            tip="a red halo round bright things, as the back of a film's base mirrors it"),
+        row("halation size", "size of halation", "halation.size", "", 0.4, 4.0, 1.0, ratio=True, floor=0.1,
+            ceiling=20.0, tip="how wide the halo is; 1 for a usual film"),
+    ),
+    *under(
+        "stars and ghosts",
+        row("stars", "stars", "star", "", 0.0, 4.0, 0.0, floor=0.0, ceiling=50.0,
+            tip="spikes that the blades make of what is bright; 1 is what the opening does"),
+        row("ghosts", "ghosts", "ghosts", "", 0.0, 10.0, 0.0, floor=0.0, ceiling=500.0,
+            tip="faint images of the opening that very bright things make in the lens; 1 is what coated glass does"),
+        row("opening", "f-number", "opening.f_number", "", 2.8, 22.0, 11.0, ratio=True, floor=0.7, ceiling=64.0,
+            tip="of stars and ghosts alone: the smaller the opening, the longer the spikes"),
+        row("blades", "blades", "opening.blades", "", 5.0, 16.0, 6.0, floor=3.0, ceiling=32.0, whole=True,
+            tip="of the opening: as many spikes when even, twice as many when odd"),
+        row("opening turn", "turn", "opening.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
+            tip="how far the blades are turned, clockwise"),
     ),
     *under(
         "vignette",
@@ -280,6 +265,10 @@ FINISH_ROWS: tuple[Row, ...] = (
         "night and grain",
         row("night by eye", "night by eye", "night", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
             tip="as the eye sees it: colours fade and lean to blue as the light falls; 0 is a camera's night"),
+        row("acuity", "soft in the dark", "acuity", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=2.0,
+            tip="the darker, the less fine detail, as the eye has it"),
+        row("dark noise", "noise of the dark", "dark_noise", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=4.0,
+            tip="the darker, the more restless, as the eye has it; it keeps to the frame"),
         row("grain", "grain", "grain.strength", "", 0.0, 12.0, 0.0, floor=0.0, ceiling=64.0,
             tip="how strong, in steps of 255"),
         row("grain size", "size of grain", "grain.size", "‰", 1.0, 6.0, 2.0, ratio=True, floor=0.5, ceiling=50.0,
@@ -292,6 +281,10 @@ FINISH_ROWS: tuple[Row, ...] = (
         *_rgb("power", (0.5, 2.0), (0.05, 16.0), 1.0, "of the signal in ACEScct, after slope and offset"),
     ),
 )  # fmt: skip
+
+
+#: The steps that are turned off and on, copied and taken alone, by the names of their sections.
+STEPS = (*dict.fromkeys(each.section for each in FINISH_ROWS), MASKS, TABLE)
 
 
 def between(one: Finish, two: Finish, share: float) -> Finish:

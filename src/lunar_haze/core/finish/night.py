@@ -51,9 +51,9 @@ _WHITE_RATIO = float(scotopic_of(ACESCG_TO_XYZ @ np.ones(3)))
 BLUE = xy_to_acescg(0.25, 0.25) / float(xy_to_acescg(0.25, 0.25) @ LUMINANCE_WEIGHTS)
 
 
-def adaptation_of(picture: NDArray) -> float:
-    """The level that eyes adapt to [cd/m2]: the mean of the logarithms, over every eighth pixel each way."""
-    light = np.maximum(picture[::8, ::8] @ LUMINANCE_WEIGHTS.astype(np.float32), 0.0)
+def adaptation_of(picture: NDArray, each: int = 8) -> float:
+    """The level that eyes adapt to [cd/m2]: the mean of the logarithms, over every so-manieth pixel each way."""
+    light = np.maximum(picture[::each, ::each] @ LUMINANCE_WEIGHTS.astype(np.float32), 0.0)
     return float(np.exp2(np.mean(np.log2(light + 1e-6)))) if light.size else 0.0
 
 
@@ -70,8 +70,14 @@ def by_eye(
     if m >= 1.0:
         return picture
     out = np.empty_like(picture) if out is None else out
-    kernels.seen_by_eye(
-        np.ascontiguousarray(picture), ACESCG_TO_XYZ.astype(np.float32), BLUE.astype(np.float32), np.float32(m),
-        np.float32(K_DAY / K_NIGHT), np.float32(strength), np.float32(_WHITE_RATIO), out,
-    )  # fmt: skip
+    to_xyz, blue, day, k, share, white = of_the_eye(m, strength)
+    kernels.seen_by_eye(np.ascontiguousarray(picture), to_xyz, blue, day, k, share, white, out)
     return out
+
+
+def of_the_eye(m: float, strength: float) -> tuple:
+    """What the kernels take of an eye whose day vision takes part by m."""
+    return (
+        ACESCG_TO_XYZ.astype(np.float32), BLUE.astype(np.float32), np.float32(m), np.float32(K_DAY / K_NIGHT),
+        np.float32(strength), np.float32(_WHITE_RATIO),
+    )  # fmt: skip

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import grain
-from lunar_haze.core.finish.grade import coupled, graded, per_channel
+from lunar_haze.core.finish.grade import coupled_nodes, graded, per_channel
 from lunar_haze.core.finish.model import Cdl, Finish, Grade, TableFile
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.tables import content_of, graded_by, shown_by
@@ -42,7 +42,7 @@ def finished(
     Raises PictureError when the finish's table is gone or damaged.
     """
     finish = finish.in_force
-    light = in_light(picture, finish, tan_half_width)
+    light = in_light(picture, finish, scale, tan_half_width)
     shown = np.empty(light.shape, np.float32)
 
     def to_screen(start: int) -> None:
@@ -100,7 +100,7 @@ class Finisher:
         Raises PictureError when the finish's table is gone or damaged.
         """
         finish = finish.in_force
-        light = in_light(picture, finish, tan_half_width, is_quick=True)
+        light = in_light(picture, finish, scale, tan_half_width, is_quick=True)
         curves = _Curves(finish.view, finish.grade, finish.cdl, finish.table, content_of(finish.table))
         table = self._table_of(curves)
         is_false = VIEWS[finish.view].is_false_colour
@@ -117,7 +117,7 @@ class Finisher:
             edges = per_channel(np.repeat(edge[:, None], 3, 1), curves.grade, curves.cdl).astype(np.float32)
 
             def graded_nodes(red: NDArray) -> NDArray:
-                nodes = coupled(grid_of(red, edges[:, 1], edges[:, 2]), curves.grade, curves.cdl)
+                nodes = coupled_nodes(grid_of(red, edges[:, 1], edges[:, 2]), curves.grade, curves.cdl)
                 return graded_by(nodes, curves.table).astype(np.float32)
 
             with ThreadPoolExecutor(_threads()) as pool:

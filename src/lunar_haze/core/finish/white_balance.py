@@ -6,7 +6,6 @@ CAM16, CAT16, and CAM16-UCS", Color Research & Application 42).
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize_scalar
 
 from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg, planckian_uv
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, XYZ_TO_ACESCG
@@ -34,6 +33,8 @@ def white_of(light: NDArray) -> White:
 
     Distances are those of CIE 1960 u, v. Raises ValueError for black.
     """
+    from scipy.optimize import minimize_scalar
+
     rgb = np.maximum(np.asarray(light, float), 0.0)
     x, y, z = ACESCG_TO_XYZ @ rgb
     if not y > 0:

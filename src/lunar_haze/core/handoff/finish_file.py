@@ -1,14 +1,14 @@
 """A finish for other tools: as far as a table can tell it a .cube, its CDL as .cdl; what neither can tell is named."""
 
+from html import escape
 from pathlib import Path
-from xml.sax.saxutils import quoteattr
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import acescct, white_balance
 from lunar_haze.core.finish.grade import graded
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grain, Vignette
+from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grain, Halation, Vignette
 from lunar_haze.core.finish.tables import graded_by, shown_by
 from lunar_haze.core.handoff.stills import place_file
 from lunar_haze.core.picture.views import direct
@@ -21,8 +21,13 @@ def not_in_a_table(finish: Finish) -> tuple[str, ...]:
     """The steps in force that work on more than one pixel, or not on its colour alone."""
     steps = {
         "masks": bool(finish.masks_at_work),
+        "stars": finish.star != 0.0,
+        "ghosts": finish.ghosts != 0.0,
         "glow": finish.glow.strength != Glow().strength,
+        "halation": finish.halation.strength != Halation().strength,
+        "softness in the dark": finish.acuity != 0.0,
         "night by eye": finish.night != 0.0,
+        "noise of the dark": finish.dark_noise != 0.0,
         "vignette": finish.vignette != Vignette(),
         "grain": finish.grain.strength != Grain().strength,
     }
@@ -67,7 +72,7 @@ def write_cdl(path: Path, cdl: Cdl, look: str) -> None:
     text = f"""<?xml version="1.0" encoding="UTF-8"?>
 <ColorDecisionList xmlns="urn:ASC:CDL:v1.01">
   <ColorDecision>
-    <ColorCorrection id={quoteattr(look)}>
+    <ColorCorrection id="{escape(look)}">
       <SOPNode>
         <Description>for ACEScct</Description>
         <Slope>{three(cdl.slope)}</Slope>

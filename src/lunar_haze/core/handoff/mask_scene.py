@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
-from lunar_haze.core.finish.masks import Scene, cover, scene_of, share_in, with_masks
+from lunar_haze.core.finish.masks import cover, share_in, with_masks
+from lunar_haze.core.finish.regions import Scene, scene_of
 from lunar_haze.core.handoff.source_light import source_light
 from lunar_haze.core.layers.model import LayerImage, PlaceSpec, View
 from lunar_haze.core.place.load import load_place

@@ -17,17 +17,25 @@ from lunar_haze.core.readings.shares import Shares
 
 @attrs.frozen(eq=False)
 class Readings:
-    """What a picture measures. ``outline`` is None without a subject in the picture."""
+    """What a picture measures. ``outline`` is None without a subject in the picture, ``finished`` (the palette of the
+    finished picture) without a finish.
+    """
 
     levels: Levels
     ratios: Ratios
     outline: Outline | None
     palette: Palette
     causes: tuple[Cause, ...]
+    finished: Palette | None = None
 
 
-def read(shares: Shares, screen: NDArray[np.uint8], latitude: Latitude, is_night: bool = False) -> Readings:
-    """All readings of the shares of a picture, and of it as the screen shows it: ``screen`` (h, w, 3), red first."""
+def read(
+    shares: Shares, screen: NDArray[np.uint8], latitude: Latitude, is_night: bool = False,
+    finished: NDArray[np.uint8] | None = None,
+) -> Readings:  # fmt: skip
+    """All readings of the shares of a picture, and of it as the screen shows it: ``screen`` (h, w, 3), red first;
+    ``finished`` is the same with the look's finish, None for none.
+    """
 
     def on_screen() -> tuple[NDArray, Outline | None]:
         lab = screen_lab(screen)
@@ -39,6 +47,6 @@ def read(shares: Shares, screen: NDArray[np.uint8], latitude: Latitude, is_night
         found, whole = ratios(shares), levels(shares.luminance, shares.scale, latitude)
         lab, edge = seen.result()
         colours = aside.submit(palette, lab)
-        return Readings(
-            whole, found, edge, causes=causes(shares, found, edge, whole, latitude, is_night), palette=colours.result()
-        )
+        after = None if finished is None else aside.submit(lambda: palette(screen_lab(finished)))
+        told = causes(shares, found, edge, whole, latitude, is_night)
+        return Readings(whole, found, edge, colours.result(), told, None if after is None else after.result())

@@ -6,7 +6,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.readings.adding import Added, add
 from lunar_haze.core.readings.edges import Edge, edge_of
 
 #: Pixels of a reading's pictures across, about.
@@ -21,11 +21,6 @@ class Share:
     name: str
     role: str
     light: NDArray[np.float32]
-
-
-def is_warm(light: NDArray) -> NDArray[np.bool_]:
-    """Whether light (..., 3) ACEScg is warmer than the picture's white: redder than it is blue."""
-    return light[..., 0] > light[..., 2]
 
 
 @attrs.frozen(eq=False)
@@ -51,24 +46,18 @@ class Shares:
     subject: NDArray[np.bool_] | None = None
 
     @functools.cached_property
+    def _added(self) -> Added:
+        return add([share.light for share in self.sources])
+
+    @property
     def picture(self) -> NDArray[np.float32]:
         """The sum (h, w, 3) [cd/m2]."""
-        total = np.zeros_like(self.sources[0].light)
-        for share in self.sources:
-            total += share.light
-        return total
+        return self._added.picture
 
-    @functools.cached_property
+    @property
     def luminances(self) -> NDArray[np.float32]:
         """Luminance of every share (n, h, w) [cd/m2], never below zero."""
-        red, green, blue = LUMINANCE_WEIGHTS.astype(np.float32)
-        out, one = np.empty((len(self.sources), *self.shape), np.float32), np.empty(self.shape, np.float32)
-        # Channel by channel: a product with three weights is no work for a matrix library.
-        for share, light in zip(self.sources, out):
-            np.multiply(share.light[..., 0], red, out=light)
-            light += np.multiply(share.light[..., 1], green, out=one)
-            light += np.multiply(share.light[..., 2], blue, out=one)
-        return np.maximum(out, 0.0, out=out)
+        return self._added.luminances
 
     @functools.cached_property
     def edge(self) -> Edge | None:
@@ -87,7 +76,7 @@ class Shares:
         flat = light.reshape(len(light), -1)
         one = np.full(flat.shape[1], 1 / flat.shape[1], np.float32)
         frame = (flat @ one).astype(np.float64)
-        warm = np.array([float(lum @ (one * is_warm(s.light).ravel())) for s, lum in zip(self.sources, flat)])
+        warm = self._added.warm
         if self.subject is None:
             return Sums(np.zeros(len(light)), frame, frame, warm)
         inside = self.subject.ravel().astype(np.float32)
@@ -115,6 +104,11 @@ class Shares:
             for share in self.sources
         )
         return Shares(sources, self.scale, self.subject)
+
+    def thinned(self, each: int) -> "Shares":
+        """These shares in every so-manieth pixel each way."""
+        sources = tuple(attrs.evolve(s, light=np.ascontiguousarray(s.light[::each, ::each])) for s in self.sources)
+        return Shares(sources, self.scale, None if self.subject is None else self.subject[::each, ::each])
 
     def exposed(self, stops: float) -> "Shares":
         """These shares under an exposure that is so many stops brighter."""

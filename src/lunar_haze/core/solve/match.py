@@ -1,4 +1,5 @@
-"""Match: dimmers, colour temperatures and exposure that bring a picture near a reference in tone, palette and place.
+"""Match: dimmers, colour temperatures, exposure and white balance that bring a picture near a reference in tone,
+palette and place.
 
 The distance is a sliced optimal transport of the pixels' colours in Oklab (Bonneel et al. 2015, Sliced and Radon
 Wasserstein barycenters of measures), with hue counted twice, and of the mean colour of coarse cells for where things
@@ -12,12 +13,13 @@ from collections.abc import Callable
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
-from lunar_haze.core.colour.krystek1985 import kelvin_to_acescg, warmed
+from lunar_haze.core.finish.model import COOLEST_K, HOTTEST_K, MOST_DUV, White
+from lunar_haze.core.finish.white_balance import matrix
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.readings.screen import screen_lab
 from lunar_haze.core.readings.shares import Shares
+from lunar_haze.core.solve.tints import Tint, factor
 
 #: Pixels across that are compared, slices, cells across and down.
 WIDTH, SLICES, CELLS = 48, 20, (24, 14)
@@ -29,13 +31,12 @@ DAMP = 1e-7
 SPAN = 8.0
 #: Colour temperatures go so far [mired], counted in steps of so many, each as heavy as a stop of a dimmer.
 MIRED_SPAN, _MIRED = 60.0, 20.0
+#: The white balance goes so many steps either way, each of so many mired and so much Duv.
+_MOST_WHITE, _DUV = 4.0, 0.005
 #: A dimmer is sure within so many stops.
 SURE = 0.15
 #: Steps of the view's table, and the stops of exposed light between which it lies.
 _TABLE, _LOW, _HIGH = 25, -11.0, 7.0
-
-#: Between these colour temperatures lamps are matched [K].
-WARMEST_LAMP_K, COOLEST_LAMP_K = 1500.0, 12_000.0
 
 Show = Callable[[NDArray[np.float32], float], NDArray[np.uint8]]
 
@@ -44,7 +45,7 @@ Show = Callable[[NDArray[np.float32], float], NDArray[np.uint8]]
 class Matched:
     """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops).
 
-    ``mireds`` are changes of colour temperatures, warmer above 0.
+    ``mireds`` are changes of colour temperatures, warmer above 0; ``white`` the white balance, None where it stays.
     """
 
     moves: tuple[tuple[str, float], ...]
@@ -53,6 +54,7 @@ class Matched:
     after: float
     sigma: dict[str, float]
     mireds: tuple[tuple[str, float], ...] = ()
+    white: White | None = None
 
     @property
     def words(self) -> str:
@@ -95,16 +97,12 @@ class _View:
         return lab, slope * (by_log * inside)[:, None, :]
 
 
-def _tinted(kelvin: float, mired: float) -> NDArray[np.float64]:
-    """What a lamp's colour (3,) is multiplied by when it becomes so much warmer."""
-    return kelvin_to_acescg(warmed(kelvin, mired)) / kelvin_to_acescg(kelvin)
-
-
 class _Distance:
     """How far a balance lies from a reference, with its gradient.
 
-    What is moved is one row of numbers: dimmers [stops], the exposure [stops], colour temperatures [steps of mired];
-    ``kelvins`` are what these begin with, None for a source that keeps its colour.
+    What is moved is one row of numbers: dimmers [stops], the exposure [stops], colour temperatures [steps of mired],
+    the white balance [steps of mired, steps of Duv]; ``kelvins`` and ``white`` are what these begin with, None for a
+    source that keeps its colour.
     """
 
     def __init__(
@@ -115,10 +113,12 @@ class _Distance:
         cells: NDArray,
         scale: float,
         kelvins: tuple[float | None, ...] = (),
+        white: White | None = None,
     ) -> None:
         self._lights, self._view, self._scale = lights, view, scale
         self.count = len(lights)
         self._kelvins = kelvins or (None,) * len(lights)
+        self._white = white or White()
         self._pull = np.array([1.0, HUE, HUE])
         self._goal = reference * self._pull
         turns = np.random.default_rng(5).normal(size=(SLICES, 3))
@@ -132,27 +132,50 @@ class _Distance:
         return sums / self._count[:, None]
 
     def picture(self, x: NDArray) -> tuple[NDArray, NDArray]:
-        """Exposed light (pixels, 3) of what is moved, and the gains (sources, 3)."""
+        """Exposed light (pixels, 3) of what is moved, before the white balance, and the gains (sources, 3)."""
         gains = (np.exp2(x[: self.count] + x[self.count]) * self._scale)[:, None] * self._tints(x)
         return np.einsum("sc,spc->pc", gains, self._lights), gains
 
+    def white_of(self, x: NDArray) -> White:
+        """The white balance of what is moved."""
+        mired, duv = x[-2] * _MIRED, x[-1] * _DUV
+        kelvin = min(max(1e6 / (1e6 / self._white.kelvin + mired), COOLEST_K), HOTTEST_K)
+        return White(float(kelvin), float(min(max(self._white.tint_duv + duv, -MOST_DUV), MOST_DUV)))
+
+    def balanced(self, x: NDArray) -> NDArray:
+        """Matrix (3, 3) of the white balance of what is moved."""
+        return matrix(self.white_of(x))
+
+    def _by_white(self, x: NDArray) -> NDArray:
+        """How that matrix changes with each of its two numbers (2, 3, 3)."""
+        found = np.empty((2, 3, 3))
+        for k in range(2):
+            step = np.zeros(len(x))
+            step[-2 + k] = 0.02
+            found[k] = (self.balanced(x + step) - self.balanced(x - step)) / 0.04
+        return found
+
+    def _steps(self, x: NDArray) -> NDArray:
+        return x[self.count + 1 : 2 * self.count + 1]
+
     def _tints(self, x: NDArray) -> NDArray:
         """What the colours (sources, 3) are multiplied by."""
-        steps = x[self.count + 1 :]
-        return np.array([np.ones(3) if k is None else _tinted(k, _MIRED * m) for k, m in zip(self._kelvins, steps)])
+        steps = self._steps(x)
+        return np.array([np.ones(3) if k is None else factor(k, _MIRED * m) for k, m in zip(self._kelvins, steps)])
 
     def _by_tint(self, x: NDArray) -> NDArray:
         """How the logarithms of the gains (sources, 3) change with each step of mired."""
-        steps, small = x[self.count + 1 :], 0.05
+        steps, small = self._steps(x), 0.05
         return np.array([
             np.zeros(3) if k is None
-            else np.log(_tinted(k, _MIRED * (m + small)) / _tinted(k, _MIRED * (m - small))) / (2 * small)
+            else np.log(factor(k, _MIRED * (m + small)) / factor(k, _MIRED * (m - small))) / (2 * small)
             for k, m in zip(self._kelvins, steps)
         ])  # fmt: skip
 
     def __call__(self, x: NDArray) -> tuple[float, NDArray]:
         rgb, gains = self.picture(x)
-        lab, slope = self._view(rgb)
+        white = self.balanced(x)
+        lab, slope = self._view(rgb @ white.T)
         lab = lab * self._pull
         along = lab @ self._ways.T
         order = np.argsort(along, axis=0, kind="stable")
@@ -165,16 +188,21 @@ class _Distance:
         apart = self._means(lab) - self._goal_cells
         value += PLACE * float((apart**2).mean())
         by_lab += PLACE * 2.0 / apart.size * (apart / self._count[:, None])[self._cell]
-        by_rgb = np.einsum("pl,plc->pc", by_lab * self._pull, slope)
+        by_seen = np.einsum("pl,plc->pc", by_lab * self._pull, slope)
+        by_white = np.einsum("pc,pd,kcd->k", by_seen, rgb, self._by_white(x), optimize=True)
+        by_rgb = by_seen @ white
         by_gain = np.einsum("pc,spc->sc", by_rgb, self._lights) * gains
         by_source, by_tint = by_gain.sum(1) * math.log(2.0), (by_gain * self._by_tint(x)).sum(1)
-        return value + DAMP * float(x @ x), np.concatenate([by_source, [by_source.sum()], by_tint]) + 2 * DAMP * x
+        return value + DAMP * float(x @ x), np.concatenate(
+            [by_source, [by_source.sum()], by_tint, by_white]
+        ) + 2 * DAMP * x
 
     def slopes(self, x: NDArray) -> NDArray:
         """How pixels' colours (pixels * 3, 2 sources) change with each dimmer, then with each colour temperature."""
         rgb, gains = self.picture(x)
-        _lab, slope = self._view(rgb)
-        slope = slope * self._pull[None, :, None]
+        white = self.balanced(x)
+        _lab, slope = self._view(rgb @ white.T)
+        slope = (slope * self._pull[None, :, None]) @ white
         found = [
             np.einsum("plc,spc->pls", slope, self._lights * factor[:, None])
             for factor in (gains * math.log(2.0), gains * self._by_tint(x))
@@ -185,12 +213,16 @@ class _Distance:
 def match(
     shares: Shares, reference: NDArray[np.uint8], show: Show, held: frozenset[str] = frozenset(),
     with_exposure: bool = True, stopped: Callable[[], bool] = lambda: False, kelvins: dict[str, float] | None = None,
+    white: White | None = None, with_white: bool = False,
 ) -> Matched:  # fmt: skip
     """Dimmers (and exposure) that bring a look near a reference (h, w, 3) of any size, red first; ``held`` ones stay.
 
     ``show`` turns light (h, w, 3) under an exposure factor into screen pixels, red first. Sources in ``kelvins`` may
-    become warmer or cooler than these colour temperatures [K], by MIRED_SPAN at the most.
+    become warmer or cooler than these colour temperatures [K], by MIRED_SPAN at the most; so may the white balance
+    from ``white``, the usual one if there is none, where it may move at all.
     """
+    from scipy.optimize import minimize
+
     step = max(shares.shape[1] // WIDTH, 1)
     lights = np.stack([block_mean(np.ascontiguousarray(s.light), step) for s in shares.sources]).astype(np.float64)
     count, height, width, _ = lights.shape
@@ -200,11 +232,12 @@ def match(
     _names, cells = np.unique(cells, return_inverse=True)
     named = {} if kelvins is None else {i: k for i, k in kelvins.items() if i not in held}
     tinted = tuple(named.get(share.id) for share in shares.sources)
-    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, shares.scale, tinted)
+    distance = _Distance(lights.reshape(count, -1, 3), goal, _View(show), cells, shares.scale, tinted, white)
     free = np.array([share.id not in held for share in shares.sources] + [with_exposure])
     bounds = [(-SPAN, SPAN) if is_free else (0.0, 0.0) for is_free in free]
-    bounds += [_mired_bounds(k) for k in tinted]
-    start = np.zeros(2 * count + 1)
+    bounds += [(0.0, 0.0) if k is None else _steps(Tint(k, MIRED_SPAN, MIRED_SPAN)) for k in tinted]
+    bounds += [(-_MOST_WHITE, _MOST_WHITE) if with_white else (0.0, 0.0)] * 2
+    start = np.zeros(2 * count + 3)
     before = distance(start)[0]
     level = start.copy()
     if with_exposure:
@@ -221,18 +254,20 @@ def match(
     sigma = _sigmas(distance, best, np.array([*free[:-1], *(k is not None for k in tinted)]), after)
     ids = [share.id for share in shares.sources]
     moves = tuple((i, float(m)) for i, m in zip(ids, best[:count]) if abs(m) > 0.02)
-    mireds = tuple((i, round(_MIRED * float(m), 1)) for i, m in zip(ids, best[count + 1 :]) if abs(m) > 0.05)
+    mireds = tuple(
+        (i, round(_MIRED * float(m), 1)) for i, m in zip(ids, best[count + 1 : 2 * count + 1]) if abs(m) > 0.05
+    )
     exposure = float(best[count]) if abs(best[count]) > 0.02 else 0.0
-    return Matched(moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())), mireds)
+    neutral = distance.white_of(best) if np.abs(best[-2:]).max() > 0.05 else None
+    return Matched(
+        moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())), mireds, neutral
+    )
 
 
-def _mired_bounds(kelvin: float | None) -> tuple[float, float]:
-    """How far a colour temperature goes [steps of mired], within what lamps have."""
-    if kelvin is None:
-        return 0.0, 0.0
-    now = 1e6 / kelvin
-    cool, warm = 1e6 / COOLEST_LAMP_K - now, 1e6 / WARMEST_LAMP_K - now
-    return min(max(-MIRED_SPAN, cool), 0.0) / _MIRED, max(min(MIRED_SPAN, warm), 0.0) / _MIRED
+def _steps(tint: Tint) -> tuple[float, float]:
+    """How far a colour temperature goes, in steps of mired."""
+    low, high = tint.span
+    return low / _MIRED, high / _MIRED
 
 
 _SCALE = 1e5
@@ -268,7 +303,7 @@ def _level_apart(distance: _Distance, start: NDArray, goal: NDArray) -> float:
     for stops in np.linspace(-6, 6, 13):
         x = start.copy()
         x[distance.count] = stops
-        lab, _slope = distance._view(distance.picture(x)[0])
+        lab, _slope = distance._view(distance.picture(x)[0] @ distance.balanced(x).T)
         best = min(best, (abs(float(lab[:, 0].mean() - goal[:, 0].mean())), float(stops)))
     return best[1]
 

@@ -11,12 +11,13 @@ from lunar_haze.core.sources.contacts import FailingTube, LooseContact
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.flicker_kinds import Flicker
 from lunar_haze.core.sources.kinds import Shape, kind_of
+from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.screens import ScreenLight
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.core.sources.turning import Beacon, Headlamps
 
 #: The kinds that ship: to bring in their modules declares them.
-FLICKERS = (Flicker, Flame, FailingTube, LooseContact, ScreenLight, Storm, Beacon, Headlamps)
+FLICKERS = (Flicker, Flame, FailingTube, LooseContact, ScreenLight, FilmedScreen, Storm, Beacon, Headlamps)
 #: No flicker.
 STEADY = Flicker()
 #: So often the light is looked at while the shutter is open.

@@ -1,0 +1,87 @@
+"""Steps of a finish and masks as text for the clipboard, and what is pasted from it."""
+
+import json
+
+import attrs
+import cattrs
+
+from lunar_haze.core.document.checks import check_numbers
+from lunar_haze.core.document.edits import change_finish, free_name
+from lunar_haze.core.document.files import CONVERTER
+from lunar_haze.core.document.ids import new_id
+from lunar_haze.core.document.model import Document
+from lunar_haze.core.errors import FinishError
+from lunar_haze.core.finish.mask_model import MOST_MASKS
+from lunar_haze.core.finish.model import FINISH_ROWS, LEANING, MASKS, TABLE, Finish
+
+#: What stands for one mask, and for a whole finish, beside the names of STEPS.
+ONE_MASK, WHOLE = "mask", "finish"
+_MARK = "lunar-haze finish"
+
+
+def to_text(finish: Finish, step: str) -> str:
+    """A finish as text of which ``step`` is meant: one of STEPS, ONE_MASK (its only one) or WHOLE."""
+    return json.dumps({_MARK: step, "finish": CONVERTER.unstructure(finish)})
+
+
+def from_text(text: str) -> tuple[Finish, str]:
+    """The finish in a text and the step that is meant. Raises FinishError."""
+    try:
+        data = json.loads(text)
+        step, told = data[_MARK], data["finish"]
+        found = CONVERTER.structure(told, Finish)
+        check_numbers(found)
+    except (ValueError, TypeError, KeyError, AttributeError, RecursionError, cattrs.BaseValidationError) as error:
+        raise FinishError("nothing of a finish has been copied: copy a step, a mask or a finish first") from error
+    return found, str(step)
+
+
+def pasted(document: Document, text: str) -> tuple[Document, str]:
+    """The document with what a text holds laid into the look's finish, and what that was. Raises FinishError."""
+    given, step = from_text(text)
+    finish = document.look.finish
+    if step == ONE_MASK:
+        masks = finish.masks
+        if len(masks) + len(given.masks) > MOST_MASKS:
+            raise FinishError(f"the look has {len(masks)} masks, and {MOST_MASKS} is the most: delete one first")
+        names = [mask.name for mask in masks]
+        for mask in given.masks:
+            masks = (*masks, attrs.evolve(mask, id=new_id(), name=free_name(mask.name, names)))
+        return change_finish(document, masks=masks), step
+    if step == WHOLE:
+        changed = attrs.evolve(given, masks=_renamed(given))
+        return change_finish(document, **attrs.asdict(changed, recurse=False)), step
+    return change_finish(document, **attrs.asdict(with_step(finish, given, step), recurse=False)), step
+
+
+def _renamed(finish: Finish) -> tuple:
+    return tuple(attrs.evolve(mask, id=new_id()) for mask in finish.masks)
+
+
+def with_step(finish: Finish, other: Finish, step: str) -> Finish:
+    """A finish with one of its STEPS as another has it. Raises FinishError for a step that there is not."""
+    if step == MASKS:
+        return attrs.evolve(finish, masks=_renamed(other))
+    if step == TABLE:
+        return attrs.evolve(finish, table=other.table)
+    rows = [row for row in FINISH_ROWS if row.section == step]
+    if not rows:
+        raise FinishError(f"a finish has no step “{step}”")
+    for row in rows:
+        finish = row.write(finish, row.read(other))
+    if step == LEANING:
+        grade = attrs.evolve(finish.grade, shadows=other.grade.shadows, lights=other.grade.lights)
+        finish = attrs.evolve(finish, grade=grade)
+    return finish
+
+
+def with_off(finish: Finish, step: str, is_off: bool) -> Finish:
+    """A finish with one of its STEPS off, or on again."""
+    others = tuple(name for name in finish.off if name != step)
+    return attrs.evolve(finish, off=(*others, step) if is_off else others)
+
+
+def alone(finish: Finish, step: str, steps: tuple[str, ...]) -> Finish:
+    """A finish with all other STEPS off; with all on again when that is so already."""
+    others = tuple(name for name in steps if name != step)
+    return attrs.evolve(finish, off=() if set(finish.off) == set(others) else others)

@@ -1,0 +1,93 @@
+"""What the dark takes from the eye: fine detail, and quiet.
+
+Acuity after Larson, Rushmeier & Piatko 1997 ("A visibility matching tone reproduction operator for high dynamic range
+scenes", equation 8, a fit of Shaler's measurements): the finest grating that is seen has
+17.25 arctan(1.4 log10 L + 0.35) + 25.72 cycles to the degree at a level of L [cd/m2]. The picture is made softer where
+it is dark, so that such a grating keeps a tenth of its contrast.
+
+Noise after the law of de Vries and Rose: light comes in quanta, so that what can be told apart is a share of the level
+that grows with the root of darkness (Rose 1948, "The sensitivity performance of the human eye on an absolute scale").
+"""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.finish import kernels
+from lunar_haze.core.finish.glow import HEIGHT_DEG
+from lunar_haze.core.finish.grain import noise
+from lunar_haze.core.picture.mix import block_mean, enlarge
+
+#: Softness of the three pictures between which the eye's is read [deg, one sigma].
+SOFT_DEG = (0.04, 0.1, 0.25)
+#: What is left of the contrast of the finest grating that is seen.
+_LEFT = 0.1
+#: Spread of the noise over the level at 0.01 cd/m2, and the size of its grains in thousandths of the frame's height.
+NOISE_AT, NOISE_LEVEL, NOISE_SIZE = 0.25, 0.01, 3.0
+#: The level never falls below this [cd/m2], and what is as bright as this has no noise that is seen.
+DARKEST, BRIGHTEST = 1e-4, 3.0
+
+
+def finest_seen(level: NDArray) -> NDArray[np.float64]:
+    """Cycles to the degree of the finest grating that is seen at a level [cd/m2]."""
+    found = 17.25 * np.arctan(1.4 * np.log10(np.maximum(level, DARKEST)) + 0.35) + 25.72
+    return np.asarray(np.maximum(found, 2.0))
+
+
+def softness_deg(level: NDArray) -> NDArray[np.float64]:
+    """How soft a picture is at a level [cd/m2]: one sigma [deg]."""
+    return np.asarray(math.sqrt(2.0 * math.log(1.0 / _LEFT)) / (2.0 * math.pi * finest_seen(level)))
+
+
+def _soft(picture: NDArray[np.float32], sigma_px: float) -> NDArray[np.float32]:
+    """A picture (h, w, 3) blurred by a Gaussian; a wide one is made from a smaller picture."""
+    step = 1
+    while sigma_px / step > 2.0 and min(picture.shape[:2]) >= 16 * step:
+        step *= 2
+    small = block_mean(picture, step) if step > 1 else picture
+    # The mean over a block and the lines between its middles blur by themselves.
+    sigma = math.sqrt(max((sigma_px / step) ** 2 - (0.25 if step > 1 else 0.0), 1e-4))
+    reach = np.arange(max(math.ceil(3.0 * sigma), 1) + 1)
+    weights = np.exp(-0.5 * (reach / sigma) ** 2)
+    weights = (weights / (2.0 * weights.sum() - weights[0])).astype(np.float32)
+    along, down = np.empty_like(small), np.empty_like(small)
+    kernels.blurred_along(small, weights, along)
+    kernels.blurred_down(along, weights, down)
+    if step == 1:
+        return down
+    large = np.empty_like(picture)
+    enlarge(down, large)
+    return large
+
+
+def softened(picture: NDArray[np.float32], strength: float) -> NDArray[np.float32]:
+    """A picture (h, w, 3) [cd/m2] with no more detail than the eye has in such light; ``strength`` in [0, 1]."""
+    if strength == 0.0:
+        return picture
+    picture = np.ascontiguousarray(picture)
+    pixels = picture.shape[0] / HEIGHT_DEG
+    first, second, third = (_soft(picture, sigma * pixels) for sigma in SOFT_DEG)
+    # The eye's level goes by what lies about a place, not by a point.
+    level = third @ LUMINANCE_WEIGHTS.astype(np.float32)
+    knots = np.geomspace(DARKEST, 1e3, 64)
+    wanted = np.log(strength * softness_deg(knots))
+    at = np.interp(wanted, np.log((0.3 * SOFT_DEG[0], *SOFT_DEG)), (0.0, 1.0, 2.0, 3.0))
+    levels = np.interp(np.log(np.maximum(level, DARKEST)), np.log(knots), at).astype(np.float32)
+    out = np.empty_like(picture)
+    kernels.between_levels(picture, first, second, third, levels, out)
+    return out
+
+
+def noisy(picture: NDArray[np.float32], strength: float, seed: int) -> NDArray[np.float32]:
+    """A picture (h, w, 3) [cd/m2] with the noise of the dark; it keeps the mean, and lies where the seed has it."""
+    if strength == 0.0:
+        return picture
+    tile = noise(seed, NOISE_SIZE / 1000.0 * picture.shape[0])
+    out = np.empty(picture.shape, np.float32)
+    kernels.lay_dark_noise(
+        np.ascontiguousarray(picture), tile, LUMINANCE_WEIGHTS.astype(np.float32), np.float32(strength * NOISE_AT),
+        np.float32(NOISE_LEVEL), np.float32(DARKEST), np.float32(BRIGHTEST), out,
+    )  # fmt: skip
+    return out

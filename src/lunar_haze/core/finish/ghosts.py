@@ -1,0 +1,180 @@
+"""Ghosts: what is very bright, mirrored twice between the lens's glasses, as faint images of the opening.
+
+Each pair of surfaces makes one, by the matrices of paraxial optics: Lee & Eisemann 2013, "Practical real-time
+lens-flare rendering", Computer Graphics Forum 32(4). The lens is one of our own, three glasses about the opening; each
+surface has one layer of magnesium fluoride, whose reflectance at three wavelengths is that of a thin film (Born & Wolf,
+Principles of Optics, 1.6.4), so that ghosts have the colours of their coatings. The light in them is so little that
+none is taken from where it comes.
+"""
+
+import functools
+import math
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import label
+
+from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.finish import kernels
+from lunar_haze.core.finish.model import Opening
+from lunar_haze.core.finish.star import WAVES_MM, bright_part
+from lunar_haze.core.units.smooth import smoothstep
+
+#: Surfaces from the front: radius of curvature, way to the next one (in units of no matter: all is told in focal
+#: lengths), index behind it, and for which wavelength its coating is made [mm].
+_SURFACES = (
+    (0.40, 0.06, 1.62, 0.50e-3), (-3.50, 0.11, 1.0, 0.56e-3),
+    (-0.62, 0.02, 1.62, 0.47e-3), (0.36, 0.12, 1.0, 0.60e-3),
+    (2.40, 0.06, 1.62, 0.53e-3), (-0.42, 0.0, 1.0, 0.57e-3),
+)  # fmt: skip
+#: The opening stands behind this many surfaces; index of the coating.
+_STOP_AFTER, _COATING = 2, 1.38
+#: So many bright spots make ghosts; one as large as this share of the frame makes none, being no spot.
+MOST_SPOTS, SMALL, LARGE = 10, 0.003, 0.02
+#: A ghost that adds less than this to exposed light is not drawn.
+LEAST = 1e-4
+
+
+@attrs.frozen
+class Ghost:
+    """One pair's image of a spot: it lies ``along`` times as far from the middle as the spot; its radius in focal
+    lengths for an opening of f-number 1; the share (3,) of red, green and blue light that is in it.
+    """
+
+    along: float
+    radius: float
+    share: tuple[float, float, float]
+
+
+def reflectance(outer: float, inner: float, coated_for_mm: float) -> NDArray[np.float64]:
+    """Share (3,) of red, green and blue light that a coated surface between two indices reflects, met head on."""
+    first, second = (outer - _COATING) / (outer + _COATING), (_COATING - inner) / (_COATING + inner)
+    phase = np.exp(-1j * math.pi * coated_for_mm / WAVES_MM)
+    return np.asarray(np.abs((first + second * phase) / (1.0 + first * second * phase)) ** 2)
+
+
+def _refracts(radius: float, before: float, after: float) -> NDArray:
+    return np.array([[1.0, 0.0], [(before - after) / (after * radius), before / after]])
+
+
+def _reflects(radius: float) -> NDArray:
+    return np.array([[1.0, 0.0], [2.0 / radius, 1.0]])
+
+
+def _goes(far: float) -> NDArray:
+    return np.array([[1.0, far], [0.0, 1.0]])
+
+
+def _indices() -> list[float]:
+    return [1.0, *(index for _r, _d, index, _c in _SURFACES)]
+
+
+def _forward(first: int, last: int) -> NDArray:
+    """Matrix from surface ``first`` to behind ``last``, each after the way that leads to it; none before surface 0."""
+    index, whole = _indices(), np.eye(2)
+    for k in range(first, last + 1):
+        whole = _refracts(_SURFACES[k][0], index[k], index[k + 1]) @ _goes(_SURFACES[k - 1][1] if k else 0.0) @ whole
+    return whole
+
+
+def _back(last: int, first: int) -> NDArray:
+    """Matrix from behind the way to surface ``last`` back to surface ``first``, which is reached and not entered."""
+    index, whole = _indices(), np.eye(2)
+    for k in range(last - 1, first - 1, -1):
+        whole = _goes(_SURFACES[k][1]) @ whole
+        if k > first:
+            whole = _refracts(-_SURFACES[k][0], index[k + 1], index[k]) @ whole
+    return whole
+
+
+def lens() -> tuple[float, float, NDArray[np.float64]]:
+    """The lens's focal length, the way from its last surface to the sensor, and its matrix (2, 2) without that."""
+    whole = _forward(0, len(_SURFACES) - 1)
+    return -1.0 / whole[1, 0], -whole[0, 0] / whole[1, 0], whole
+
+
+@functools.cache
+def ghosts_of_lens() -> tuple[Ghost, ...]:
+    """All ghosts of the lens, those with most light on a small area first."""
+    count, index = len(_SURFACES), _indices()
+    focal, to_sensor, _whole = lens()
+    to_stop = _goes(_SURFACES[_STOP_AFTER - 1][1] / 2.0) @ _forward(0, _STOP_AFTER - 1)
+    found = []
+    for i in range(count):
+        for j in range(i + 1, count):
+            arrives = _goes(_SURFACES[j - 1][1]) @ _forward(0, j - 1)
+            returns = _reflects(-_SURFACES[i][0]) @ _back(j, i) @ _reflects(_SURFACES[j][0]) @ arrives
+            (across, by_angle), _direction = _goes(to_sensor) @ _forward(i + 1, count - 1) @ returns
+            share = reflectance(index[j], index[j + 1], _SURFACES[j][3])
+            share = share * reflectance(index[i + 1], index[i], _SURFACES[i][3])
+            # Rays through the middle of the opening end in the middle of the ghost.
+            along = (by_angle - across * to_stop[0, 1] / to_stop[0, 0]) / focal
+            found.append(Ghost(float(along), float(abs(across)) / 2.0, (share[0], share[1], share[2])))
+    return tuple(sorted(found, key=lambda ghost: -ghost.share[1] / max(ghost.radius, 1e-3) ** 2))
+
+
+@attrs.frozen(eq=False)
+class Spot:
+    """Something small and very bright: its place [px], the light in it (3,) [cd/m2 px]."""
+
+    x: float
+    y: float
+    light: NDArray[np.float64]
+
+
+def spots(bright: NDArray[np.float32]) -> list[Spot]:
+    """The strongest spots of the bright part of a picture (h, w, 3)."""
+    level = bright @ LUMINANCE_WEIGHTS.astype(np.float32)
+    where = level > 0
+    rows, columns = np.nonzero(where)
+    if not len(rows):
+        return []
+    marks, count = label(where)
+    which = marks[rows, columns] - 1
+    weight = level[rows, columns].astype(np.float64)
+    total = np.bincount(which, weight, count)
+    x, y = (np.bincount(which, weight * (at + 0.5), count) / total for at in (columns, rows))
+    light: NDArray[np.float64] = np.stack(
+        [np.bincount(which, bright[rows, columns, c].astype(np.float64), count) for c in range(3)], 1
+    )
+    area = np.bincount(which, minlength=count) / level.size
+    # Fading out with size, so that nothing jumps when a cloud opens.
+    light = light * (1.0 - smoothstep((area - SMALL) / (LARGE - SMALL)))[:, None]
+    best = np.argsort(-light.sum(1), kind="stable")[:MOST_SPOTS]
+    return [Spot(float(x[n]), float(y[n]), light[n]) for n in best if light[n].sum() > 0]
+
+
+def with_ghosts(
+    picture: NDArray[np.float32], strength: float, opening: Opening, tan_half_width: float, scale: float,
+    onto: NDArray[np.float32] | None = None,
+) -> NDArray[np.float32]:  # fmt: skip
+    """A picture (h, w, 3) [cd/m2] with the lens's ghosts; a strength of 1 is what coated glass has.
+
+    The ``opening`` is seen in them; ``scale`` is the exposure. They are laid ``onto`` another picture if need be.
+    """
+    onto = picture if onto is None else onto
+    if strength == 0.0:
+        return onto
+    bright, count = bright_part(picture, scale)
+    found = spots(bright) if count else []
+    if not found:
+        return onto
+    height, width = picture.shape[:2]
+    focal_px = width / 2.0 / tan_half_width
+    out = onto.copy() if onto is picture else onto
+    sides, normals = opening.sides, opening.normals.astype(np.float32)
+    for spot in found:
+        away = np.array([spot.x - width / 2.0, spot.y - height / 2.0])
+        for ghost in ghosts_of_lens():
+            radius = max(ghost.radius / opening.f_number * focal_px, 1.0)
+            area = sides / 2.0 * math.sin(2.0 * math.pi / sides) * radius**2
+            light = strength * spot.light * np.array(ghost.share) / area
+            if light.max() * scale < LEAST:
+                continue
+            at = ghost.along * away + (width / 2.0, height / 2.0)
+            kernels.draw_opening(
+                np.float32(at[0]), np.float32(at[1]), np.float32(radius * math.cos(math.pi / sides)), normals,
+                light.astype(np.float32), out,
+            )  # fmt: skip
+    return out

@@ -1,0 +1,34 @@
+"""Brush strokes as a region of the picture."""
+
+import functools
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.finish import kernels
+from lunar_haze.core.finish.mask_model import Stroke
+
+
+@functools.lru_cache(maxsize=64)
+def _cover(stroke: Stroke, feather: float, height: int, width: int) -> NDArray[np.float32]:
+    places = np.array(stroke.places, np.float32).reshape(-1, 2) * np.float32(height)
+    places += np.array([width / 2.0, height / 2.0], np.float32)
+    radius = max(stroke.radius * height, 0.5)
+    found = np.zeros((height, width), np.float32)
+    soft = max(radius * min(max(feather, 0.0), 1.0), 1.0)
+    # A pixel on the rim of a hard brush is half covered.
+    reach = radius + 0.5 * (soft - radius * min(max(feather, 0.0), 1.0))
+    kernels.cover_of_stroke(places, np.float32(reach), np.float32(soft), found)
+    return found
+
+
+def strokes_cover(strokes: tuple[Stroke, ...], feather: float, height: int, width: int) -> NDArray[np.float32]:
+    """How much of every pixel (height, width) strokes cover, in [0, 1]: laid on one another, or taken away, in turn.
+
+    Going over a place twice without lifting the brush counts once.
+    """
+    found = np.zeros((height, width), np.float32)
+    for stroke in strokes:
+        one = _cover(stroke, feather, height, width)
+        found = found * (1.0 - one) if stroke.erases else found + one - found * one
+    return found
