@@ -38,7 +38,7 @@ def lamp(height, x=0.5, y=0.5, level=2e4, ground=0.01):
 # -- stars --------------------------------------------------------------------------------------------
 
 
-def diffraction(sides, diameter_px=96, size=2048):
+def diffraction(sides, diameter_px=96, size=1024):
     """The share of light by place in frequency (size, size) of a regular polygon about a circle, by a transform."""
     axis = np.arange(size) - size / 2
     x, y = np.meshgrid(axis, axis)

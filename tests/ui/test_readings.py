@@ -284,6 +284,20 @@ def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
     assert window.session.document.look == before.look
 
 
+def test_small_pictures_get_cleaner_as_their_light_does(window, qtbot):
+    QTest.mouseClick(window.second.buttons["variations"], Qt.MouseButton.LeftButton)
+    sheet, bridge = window.beside.variations, window.bridge
+    qtbot.waitUntil(lambda: len(sheet.found) > 0 and bridge.finished, timeout=15_000)
+    bridge.shown_passes = 64
+    bridge.refined.emit()
+    drawn = sheet.cells[0].icon().cacheKey()
+    bridge.refined.emit()
+    assert sheet.cells[0].icon().cacheKey() == drawn, "light that is no cleaner is not drawn again"
+    bridge.shown_passes = 128
+    bridge.refined.emit()
+    assert sheet.cells[0].icon().cacheKey() != drawn
+
+
 def test_a_sheet_has_sixteen_when_asked_for(window, qtbot):
     QTest.mouseClick(window.second.buttons["variations"], Qt.MouseButton.LeftButton)
     sheet = window.beside.variations
@@ -291,11 +305,11 @@ def test_a_sheet_has_sixteen_when_asked_for(window, qtbot):
     window.session.act("night", attrs.evolve(document, current_shot="Waiting", current_look="lamplit wait"))
     qtbot.waitUntil(lambda: window.bridge.finished, timeout=20_000)
     QTest.mouseClick(sheet.many, Qt.MouseButton.LeftButton, pos=QPoint(8, sheet.many.height() // 2))
-    qtbot.waitUntil(lambda: len(sheet.found) > 9, timeout=20_000)
+    qtbot.waitUntil(lambda: len(sheet.found) > 9, timeout=60_000)
     assert len(sheet.found) == 16
     assert sum(cell.isVisible() for cell in sheet.cells) == 16
     QTest.mouseClick(sheet.many, Qt.MouseButton.LeftButton, pos=QPoint(8, sheet.many.height() // 2))
-    qtbot.waitUntil(lambda: len(sheet.found) == 9, timeout=20_000)
+    qtbot.waitUntil(lambda: len(sheet.found) == 9, timeout=60_000)
     assert sum(cell.isVisible() for cell in sheet.cells) == 9
 
 

@@ -39,6 +39,9 @@ class VariationsView(QWidget):
         self._session, self._bridge, self._balance = session, bridge, balance
         self.found: tuple[Variation, ...] = ()
         self._seed, self._busy, self._is_due = 0, False, False
+        self._again = False
+        #: Passes of the light that the small pictures were drawn from.
+        self._drawn_at = 1
         rows = QVBoxLayout(self)
         rows.setContentsMargins(8, 6, 8, 6)
         head = QHBoxLayout()
@@ -93,9 +96,15 @@ class VariationsView(QWidget):
             cell.hide()
 
     def _when_here(self) -> None:
-        """All light of the picture may be here now, for a sheet that waits for it."""
-        if self._is_due and self.isVisible():
+        """All light of the picture may be here now, for a sheet that waits for it; or it has got cleaner."""
+        if not self.isVisible():
+            return
+        if self._is_due:
             self.make()
+        elif self.found and self._bridge.shown_passes >= 2 * self._drawn_at:
+            shares = self._balance.present_shares()
+            if shares is not None:
+                self._draw(shares)
 
     def make(self) -> None:
         """Make a sheet round the balance as it is."""
@@ -105,8 +114,10 @@ class VariationsView(QWidget):
             self.words.setText("waiting for the picture")
             return
         if self._busy:
+            # Asked for while one is being made: another comes after it.
+            self._again = True
             return
-        self._busy = True
+        self._busy, self._again = True, False
         self._lay_out()
         count = self.count
         self._seed += 1
@@ -121,17 +132,26 @@ class VariationsView(QWidget):
 
     def _take(self, shares: Shares, found: tuple[Variation, ...]) -> None:
         self._busy = False
+        if self._again:
+            self.make()
+            return
         self.found = found
         self.words.setText("click one to see it; Return takes it" if found else "there is nothing that can be varied")
         for n, cell in enumerate(self.cells):
             cell.setVisible(n < len(found))
             if n < len(found):
-                picture = shares.mixed(dict(found[n].moves)).picture
-                image = as_image(self._bridge.screen.table.show(picture, shares.scale))
-                cell.setIcon(QIcon(QPixmap.fromImage(image)))
                 cell.setText(_folded(found[n].words))
                 cell.setToolTip(found[n].words)
                 cell.setAccessibleName(f"variation {n + 1}: {found[n].words}")
+        self._draw(shares)
+
+    def _draw(self, shares: Shares) -> None:
+        """The small pictures of the sheet, from light as clean as it is now."""
+        self._drawn_at = max(self._bridge.shown_passes, 1)
+        for cell, one in zip(self.cells, self.found):
+            picture = shares.mixed(dict(one.moves)).picture
+            image = as_image(self._bridge.screen.table.show(picture, shares.scale))
+            cell.setIcon(QIcon(QPixmap.fromImage(image)))
 
     def show_one(self, number: int) -> None:
         """Propose one of the sheet."""
