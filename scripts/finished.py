@@ -3,24 +3,22 @@ edge of a mask: ``python scripts/finished.py [OUT.png]``.
 """
 
 import sys
+import tempfile
 from pathlib import Path
 
 import attrs
-import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.finish.mask_model import Mask, Region
-from lunar_haze.core.finish.model import Finish, Glow, Halation, Opening
-from lunar_haze.core.finish.pipeline import finished
-from lunar_haze.core.handoff.mask_scene import under_masks
-from lunar_haze.core.plan.frames import frame_request, view_of
+from lunar_haze.core.finish.model import Aperture, Finish, Glow, Halation
+from lunar_haze.core.layers.model import FrameRequest
+from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.tables import keep_tables_in
-from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.folders import sky_folder
-from lunar_haze.service.still import Still, StillMaker
+from lunar_haze.service.still import Still, StillMaker, hand_over
 
 ROOT = Path(__file__).resolve().parents[1]
 SIZE, PASSES = (640, 360), 48
@@ -28,15 +26,12 @@ SIZE, PASSES = (640, 360), 48
 CUT = (420, 62, 580, 152)
 
 
-def shown(document: Document, still: Still, finish: Finish) -> Image.Image:
-    """A still under a finish."""
-    look, shot = attrs.evolve(document.look, finish=finish), document.shot
-    place = place_spec(document.place)
-    light = still.beauty if still.clean is None else still.clean
-    masked = under_masks(look, shot, view_of(shot, SIZE), place, still.beauty, still.seen, still.layers)
-    scale = exposure_scale(look.ev100, look.stops)
-    pixels = finished(masked(light), finish, scale, shot.seen_from.tan_half_width)
-    return Image.fromarray(np.rint(pixels * 255.0).astype(np.uint8))
+def shown(document: Document, request: FrameRequest, still: Still, finish: Finish) -> Image.Image:
+    """A still under a finish, as it is handed on."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "still.png"
+        hand_over(still, request, path, document.shot, attrs.evolve(document.look, finish=finish), False)
+        return Image.open(path).convert("RGB")
 
 
 def main() -> None:
@@ -54,7 +49,7 @@ def main() -> None:
         still = maker.still(request)
         assert still is not None
         for words, finish in finishes:
-            tile = shown(document, still, finish)
+            tile = shown(document, request, still, finish)
             if box is not None:
                 tile = tile.crop(box).resize(SIZE, Image.Resampling.NEAREST)
             ImageDraw.Draw(tile).text((8, 4), words, "#f4f2ec", font, stroke_width=1, stroke_fill="#101010")
@@ -64,10 +59,10 @@ def main() -> None:
     pair(1, "Landing", "golden hour", ("golden hour, no finish", Finish()),
          ("its finish", looks["golden hour"].finish))  # fmt: skip
     lamps = attrs.evolve(
-        looks["lamplit wait"].finish, star=1.5, ghosts=4.0, halation=Halation(0.12, 1.5), opening=Opening(11.0, 6.0)
+        looks["lamplit wait"].finish, star=1.5, ghosts=4.0, halation=Halation(0.12, 1.5), aperture=Aperture(11.0, 6.0)
     )
     pair(2, "Waiting", "lamplit wait", ("lamplit wait, no finish", Finish()),
-         ("its finish, with stars, ghosts and halation", lamps))  # fmt: skip
+         ("its finish, with starburst, ghosts and halation", lamps))  # fmt: skip
     pair(3, "Waiting", "moonlit mist", ("moonlit mist, a camera's night", Finish()),
          ("by the eye: colour, acuity and noise", Finish(Glow(0.06), 0.9, acuity=1.0, dark_noise=0.3)))  # fmt: skip
     mask = Mask("hut", "hut", (Region("objects", objects=("ticket hut", "signal mast")),), stops=-2.5)

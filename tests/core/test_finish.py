@@ -256,8 +256,8 @@ def test_half_the_strength_is_half_the_way(light):
 
 def test_glow_loses_no_light_and_even_light_stays_even(light):
     for size in (0.5, 1.0, 3.0):
-        assert glowing(light, Glow(0.3, size)).sum((0, 1)) == pytest.approx(light.sum((0, 1)), rel=1e-3)
-    assert glowing(grey(7.0), Glow(0.5)) == pytest.approx(7.0, rel=1e-4)
+        assert glowing(light, Glow(0.3, size), Halation()).sum((0, 1)) == pytest.approx(light.sum((0, 1)), rel=1e-3)
+    assert glowing(grey(7.0), Glow(0.5), Halation()) == pytest.approx(7.0, rel=1e-4)
 
 
 def lamp(height, x=0.5, y=0.5):

@@ -71,7 +71,7 @@ def test_glow_is_mixed_as_light_is():
     frames = FrameMix(images, None, (), True, live_scatter(finish, 420))
     for _ in range(3):
         told = gains(3)
-        wanted = glowing(mixed(images, told), Glow(0.2, 0.8), is_quick=True)
+        wanted = glowing(mixed(images, told), Glow(0.2, 0.8), Halation(), is_quick=True)
         found = frames.picture(told, 0.2)
         assert np.abs(found - wanted).max() < 2e-3 * wanted.max()
         np.testing.assert_allclose(frames.picture(told, 0.0), mixed(images, told), rtol=2e-5, atol=1e-6)
@@ -84,7 +84,7 @@ def test_glow_is_left_to_the_finish_where_masks_come_before_it_or_the_picture_is
     assert live_scatter(Finish(Glow(0.1), masks=(mask,)), 540) is None
     assert live_scatter(Finish(Glow(0.1), star=1.0), 540) is None
     assert live_scatter(Finish(Glow(0.1), halation=Halation(0.1)), 540) is None
-    assert live_scatter(Finish(Glow(0.1), star=1.0, off=("stars and ghosts",)), 540) is not None
+    assert live_scatter(Finish(Glow(0.1), star=1.0, off=("starburst and ghosts",)), 540) is not None
     assert live_scatter(Finish(Glow(0.1)), 540) is not None
 
 

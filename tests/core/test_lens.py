@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.finish.bright import WAVES_MM, bright_part
 from lunar_haze.core.finish.dark import finest_seen, noisy, softened
 from lunar_haze.core.finish.ghosts import (
     _SURFACES,
@@ -18,8 +19,8 @@ from lunar_haze.core.finish.ghosts import (
 )
 from lunar_haze.core.finish.glow import glowing
 from lunar_haze.core.finish.halation import BASE_MM, FRAME_MM, INDEX, LAYERS, halo, reflected
-from lunar_haze.core.finish.model import Glow, Halation, Opening
-from lunar_haze.core.finish.star import WAVES_MM, bent_beyond, bright_part, spikes, starred
+from lunar_haze.core.finish.model import Aperture, Glow, Halation
+from lunar_haze.core.finish.star import bent_beyond, spikes, starred
 
 
 def lamp(height, x=0.5, y=0.5, level=2e4, ground=0.01):
@@ -35,6 +36,14 @@ def lamp(height, x=0.5, y=0.5, level=2e4, ground=0.01):
     return picture
 
 
+def stars_on(picture, strength, aperture, scale):
+    return starred(picture, bright_part(picture, scale), strength, aperture, scale)
+
+
+def ghosts_on(picture, strength, aperture, tan_half_width, scale):
+    return with_ghosts(picture, bright_part(picture, scale), strength, aperture, tan_half_width, scale)
+
+
 # -- stars --------------------------------------------------------------------------------------------
 
 
@@ -42,11 +51,11 @@ def diffraction(sides, diameter_px=96, size=1024):
     """The share of light by place in frequency (size, size) of a regular polygon about a circle, by a transform."""
     axis = np.arange(size) - size / 2
     x, y = np.meshgrid(axis, axis)
-    normals = Opening(blades=float(sides), turn_deg=0.0).normals
+    normals = Aperture(blades=float(sides), turn_deg=0.0).normals
     apothem = diameter_px / 2 * math.cos(math.pi / sides)
     inside = (x[..., None] * normals[:, 0] + y[..., None] * normals[:, 1]).max(-1)
-    opening = np.clip(apothem - inside + 0.5, 0.0, 1.0)
-    light = np.abs(np.fft.fftshift(np.fft.fft2(opening))) ** 2
+    aperture = np.clip(apothem - inside + 0.5, 0.0, 1.0)
+    light = np.abs(np.fft.fftshift(np.fft.fft2(aperture))) ** 2
     return light / light.sum(), axis / size
 
 
@@ -54,10 +63,10 @@ def diffraction(sides, diameter_px=96, size=1024):
 def test_the_light_that_is_bent_far_is_that_of_the_openings_transform(sides):
     light, axis = diffraction(sides)
     frequency = np.hypot(*np.meshgrid(axis, axis))
-    # On a sensor the frequency q lies at q times wavelength times focal length; the opening's diameter is 96 here.
+    # On a sensor the frequency q lies at q times wavelength times focal length; the aperture's diameter is 96 here.
     for q in (0.06, 0.1):
         beyond = light[(frequency > q) & (frequency < 0.4)].sum()
-        told = (bent_beyond(Opening(1.0, sides), 1.0) / (WAVES_MM * 96.0))[1]
+        told = (bent_beyond(Aperture(1.0, sides), 1.0) / (WAVES_MM * 96.0))[1]
         assert beyond == pytest.approx(told * (1 / q - 1 / 0.4), rel=0.15)
 
 
@@ -67,7 +76,7 @@ def test_spikes_lie_where_the_transform_has_them(sides):
     x, y = np.meshgrid(axis, axis)
     far = np.hypot(x, y)
     ring = (far > 0.1) & (far < 0.3)
-    ways = spikes(Opening(blades=float(sides), turn_deg=0.0))
+    ways = spikes(Aperture(blades=float(sides), turn_deg=0.0))
     assert len(ways) == (sides if sides % 2 == 0 else 2 * sides)
     across = np.abs(x[..., None] * ways[:, 1] - y[..., None] * ways[:, 0]).min(-1)
     # An edge as long as this has its light within one over that.
@@ -78,7 +87,7 @@ def test_spikes_lie_where_the_transform_has_them(sides):
 
 def test_stars_take_their_light_from_where_it_comes():
     picture = lamp(180)
-    made = starred(picture, 1.0, Opening(), 1.0)
+    made = stars_on(picture, 1.0, Aperture(), 1.0)
     assert made.sum() == pytest.approx(picture.sum(), rel=2e-3)
     assert made[90, 160, 1] < picture[90, 160, 1]
     far = made - picture
@@ -92,7 +101,7 @@ def test_a_star_is_the_same_share_of_the_frame_at_every_size():
     for height in (135, 270, 540):
         # The same lamp: as much light in all, so the more the smaller the pixels.
         picture = lamp(height, level=4e5 * (height / 540) ** 2)
-        made = starred(picture, 1.0, Opening(), 1e-1)
+        made = stars_on(picture, 1.0, Aperture(), 1e-1)
         rows, columns = np.mgrid[0:height, 0 : made.shape[1]] + 0.5
         far = np.hypot(rows / height - 0.5, (columns - made.shape[1] / 2) / height)
         ring = (far > 0.03) & (far < 0.1)
@@ -104,16 +113,18 @@ def test_a_star_is_the_same_share_of_the_frame_at_every_size():
 def test_a_lamp_that_moves_by_less_than_a_pixel_keeps_its_star():
     far = []
     for step in np.linspace(0.0, 1.0, 5):
-        made = starred(lamp(180, 0.5 + step / 320), 1.0, Opening(), 1.0) - lamp(180, 0.5 + step / 320)
+        made = stars_on(lamp(180, 0.5 + step / 320), 1.0, Aperture(), 1.0) - lamp(180, 0.5 + step / 320)
         far.append(float(np.maximum(made[:, :140], 0).sum() + np.maximum(made[:, 182:], 0).sum()))
     assert np.ptp(far) < 0.05 * np.mean(far)
 
 
 def test_nothing_bright_nothing_changed_and_more_f_number_more_star():
     dim = np.full((40, 60, 3), 0.3, np.float32)
-    assert starred(dim, 1.0, Opening(), 1.0) is dim
-    assert starred(lamp(60), 0.0, Opening(), 1.0).sum() == lamp(60).sum()
-    moved = [float(np.maximum(starred(lamp(120), 1.0, Opening(f), 1.0) - lamp(120), 0).sum()) for f in (4.0, 8.0, 16.0)]
+    assert stars_on(dim, 1.0, Aperture(), 1.0) is dim
+    assert stars_on(lamp(60), 0.0, Aperture(), 1.0).sum() == lamp(60).sum()
+    moved = [
+        float(np.maximum(stars_on(lamp(120), 1.0, Aperture(f), 1.0) - lamp(120), 0).sum()) for f in (4.0, 8.0, 16.0)
+    ]
     assert moved[0] < moved[1] < moved[2]
 
 
@@ -123,7 +134,7 @@ def test_many_bright_pixels_have_stars_of_the_same_strength():
     block, point = (np.full((270, 480, 3), 0.01, np.float32) for _ in range(2))
     block[95:175, 200:280] = 50.0
     point[134:136, 239:241] = 50.0 * 1600
-    far = [(starred(one, 1.0, Opening(), 1.0) - one)[:, :150].sum() for one in (block, point)]
+    far = [(stars_on(one, 1.0, Aperture(), 1.0) - one)[:, :150].sum() for one in (block, point)]
     assert 0.5 * far[1] < far[0] < 1.2 * far[1]
 
 
@@ -176,7 +187,7 @@ def test_ghosts_lie_where_rays_end_that_are_mirrored_twice():
         for j in range(i + 1, 6):
             here, there = traced((i, j), 0.0, 0.01), traced((i, j), 0.02, 0.01)
             across = (there - here) / 0.02
-            # The ray through the middle of the opening, which stands between the second and the third surface.
+            # The ray through the middle of the aperture, which stands between the second and the third surface.
             index = _indices()
 
             def at_stop(y, u):
@@ -193,12 +204,11 @@ def test_ghosts_lie_where_rays_end_that_are_mirrored_twice():
 
 
 def test_ghosts_hold_the_light_that_is_mirrored_and_lie_on_the_line_through_the_middle():
-    # Close to the middle and through a small opening all ghosts lie in the frame.
+    # Close to the middle and through a small aperture all ghosts lie in the frame.
     picture = lamp(180, 0.485, 0.485, level=1e9)
-    opening = Opening(64.0, 6.0)
-    made = with_ghosts(picture, 1.0, opening, 0.5, 1.0) - picture
-    bright, _count = bright_part(picture, 1.0)
-    (spot,) = spots(bright)
+    aperture = Aperture(64.0, 6.0)
+    made = ghosts_on(picture, 1.0, aperture, 0.5, 1.0) - picture
+    (spot,) = spots(bright_part(picture, 1.0).light)
     told = sum(np.array(g.share) for g in ghosts_of_lens()) * spot.light
     assert made.sum((0, 1)) == pytest.approx(told, rel=0.05)
     rows, columns = np.mgrid[0:180, 0:320] + 0.5
@@ -210,9 +220,9 @@ def test_ghosts_hold_the_light_that_is_mirrored_and_lie_on_the_line_through_the_
 
 def test_a_sky_makes_no_ghosts_and_no_light_none():
     sky = np.full((90, 160, 3), 50.0, np.float32)
-    assert np.array_equal(with_ghosts(sky, 100.0, Opening(), 0.5, 1.0), sky)
+    assert np.array_equal(ghosts_on(sky, 100.0, Aperture(), 0.5, 1.0), sky)
     dim = np.full((90, 160, 3), 0.2, np.float32)
-    assert with_ghosts(dim, 100.0, Opening(), 0.5, 1.0) is dim
+    assert ghosts_on(dim, 100.0, Aperture(), 0.5, 1.0) is dim
 
 
 # -- halation -----------------------------------------------------------------------------------------

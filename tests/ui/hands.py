@@ -6,7 +6,7 @@ from PySide6.QtGui import QAction, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from lunar_haze.ui.bridge import Seen
+from lunar_haze.ui.seen import Seen
 
 
 def drag(widget, start, end, button=Qt.MouseButton.LeftButton, modifier=Qt.KeyboardModifier.NoModifier, steps=5):

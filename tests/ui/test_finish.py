@@ -269,7 +269,7 @@ def test_pasting_what_is_no_finish_is_told(finish_window):
 
 
 def test_every_step_of_the_lens_changes_the_picture(finish_window):
-    for row, value in (("stars", "50"), ("ghosts", "500"), ("halation", "1"), ("acuity", "2"), ("dark noise", "4")):
+    for row, value in (("starburst", "50"), ("ghosts", "500"), ("halation", "1"), ("acuity", "2"), ("dark noise", "4")):
         before = finish_window.bridge.picture
         type_in(finish_window, row, value)
         light = np.array(before, np.float32) * np.float32(1e-4)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
 from lunar_haze.core.document import edits, mask_edits
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.rows import FINISH
-from lunar_haze.core.finish.mask_model import Mask, Region
+from lunar_haze.core.finish.mask_model import MOST_MASKS, MOST_REGIONS, Mask, Region
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.handoff.mask_scene import under_masks
@@ -217,7 +217,7 @@ def test_a_mask_is_painted_and_one_stroke_is_one_step(window):
 def test_the_brush_has_a_size_and_takes_away_without_a_key(window):
     press(window, "+ brush")
     type_in(window, "region brush", "0.1")
-    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "take away")
+    box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "erase")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
     drag(window.picture, canvas_at(window, 0.0, 0.0), canvas_at(window, 0.1, 0.0))
     assert strokes(window)[0].erases
@@ -255,6 +255,48 @@ def test_a_mask_is_copied_to_another_look_and_heard_alone(window):
     press(window, "paste")
     assert masks(window)[-1].regions[0].kind == "line"
     assert len(masks(window)) == count + 1
-    alone = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "alone")
-    QTest.mouseClick(alone, Qt.MouseButton.LeftButton, pos=QPoint(8, alone.height() // 2))
-    assert [m.muted for m in masks(window)] == [True] * count + [False] or count == 0
+    check(window, "alone")
+    assert window.session.document.look.finish.masks_at_work == ()
+    type_in(window, "mask exposure", "-2")
+    assert [m.name for m in window.session.document.look.finish.masks_at_work] == [masks(window)[-1].name]
+
+
+def check(window, text):
+    # The finish has a box of the same name above those of the mask.
+    box = [b for b in window.facets.findChildren(QCheckBox) if b.text() == text and b.isVisibleTo(window)][-1]
+    window.facets.ensureWidgetVisible(box)
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    QApplication.processEvents()
+
+
+def test_a_mask_heard_alone_gives_the_others_back_as_they_were(window):
+    for kind in ("ellipse", "line", "height"):
+        press(window, f"+ {kind}")
+        type_in(window, "mask exposure", "-1")
+    check(window, "muted")
+    before = masks(window)
+    window.session.choose_mask(0)
+    QApplication.processEvents()
+    check(window, "alone")
+    assert window.session.document.look.finish.masks_at_work == (masks(window)[0],)
+    check(window, "alone")
+    assert masks(window) == before
+    assert [m.muted for m in masks(window)] == [False, False, True]
+
+
+def test_a_mask_too_many_is_refused_and_none_is_lost(window):
+    said = []
+    window.session.said.connect(lambda text, _bad: said.append(text))
+    many = tuple(Mask(str(n), f"mask {n}") for n in range(MOST_MASKS))
+    window.session.act("many", edits.change_finish(window.session.document, masks=many))
+    QApplication.processEvents()
+    press(window, "+ ellipse")
+    assert masks(window) == many
+    assert "delete one first" in said[-1]
+    press(window, "copy")
+    press(window, "paste")
+    assert masks(window) == many
+    for _ in range(MOST_REGIONS):
+        press(window, "and another region")
+    assert len(masks(window)[0].regions) == MOST_REGIONS
+    assert "remove one first" in said[-1]

@@ -18,8 +18,8 @@ from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.sources.model import Ball, Beam, Disc, IesLamp, LampArray, Source, Surface, Tube
 from lunar_haze.ui import questions, theme
 from lunar_haze.ui.assistant import WatchSheet
-from lunar_haze.ui.bridge import Seen
 from lunar_haze.ui.lamp_facets import LampFacets
+from lunar_haze.ui.seen import Seen
 from lunar_haze.ui.share_cards import PICTURE_HEIGHT, GroupCard
 from lunar_haze.ui.share_rail import GROUP
 from lunar_haze.ui.source_facets import SourceFacets

@@ -20,11 +20,11 @@ from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.ui.choice import Choice
+from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.cue_band import Spot
 from lunar_haze.ui.frames_view import frames_to_look_at
 from lunar_haze.ui.key_mark import AT_KEY, KEYED, STEADY
 from lunar_haze.ui.sequence_job import DONE, PAUSED
-from lunar_haze.ui.session import HAND_OFF
 from tests.service.test_video import film
 from tests.ui.backends import InstantBackend
 from tests.ui.hands import pick_in

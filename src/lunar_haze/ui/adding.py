@@ -19,9 +19,9 @@ from lunar_haze.core.sources.model import Source, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.ui import theme
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant
-from lunar_haze.ui.bridge import Seen
 from lunar_haze.ui.look_acts import HEAVENS, LookActs
 from lunar_haze.ui.photographed_sky import ask_photograph, lay_photograph
+from lunar_haze.ui.seen import Seen
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.surface_acts import CARDS, STAND_OFF_M, SurfaceActs
 

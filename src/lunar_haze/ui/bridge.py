@@ -38,6 +38,7 @@ from lunar_haze.service.protocol import (
 from lunar_haze.ui.live_masks import LiveMasks
 from lunar_haze.ui.live_mix import LiveMix
 from lunar_haze.ui.screen import Screen
+from lunar_haze.ui.seen import Seen, seen_at
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.sky_tables import SkyTables
 
@@ -51,17 +52,6 @@ PASSES = 32
 TRUE_FROM = 1
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
-
-
-@attrs.frozen(eq=False)
-class Seen:
-    """What lies under a pixel: surface point and normal (3,) [m], distance [m], object and material numbers."""
-
-    point: NDArray[np.float64]
-    normal: NDArray[np.float64]
-    distance_m: float
-    object: int
-    material: int
 
 
 class RenderBridge(QObject):
@@ -394,13 +384,17 @@ class RenderBridge(QObject):
             return None
         return subject_in(board.owner[..., 0], place.objects, subject, step)
 
-    def _seen_by_the_lens(self) -> tuple[View, NDArray[np.int32], NDArray[np.float32]] | None:
+    def _on_board(self) -> tuple[View, Board] | None:
+        """The view of the last request and the board, where that is of its size."""
         board, request = self._board, self._request
-        if board is None or request is None or self.picture is None:
+        if board is None or request is None:
             return None
-        if (board.width, board.height) != (request.view.width, request.view.height):
-            return None
-        return request.view, board.owner[..., 0], board.depth
+        fits = (board.width, board.height) == (request.view.width, request.view.height)
+        return (request.view, board) if fits else None
+
+    def _seen_by_the_lens(self) -> tuple[View, NDArray[np.int32], NDArray[np.float32]] | None:
+        found = self._on_board()
+        return None if found is None or self.picture is None else (found[0], found[1].owner[..., 0], found[1].depth)
 
     def _part_of(self, source_id: str) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
         """What an active source gives to the picture, and the picture, as they are summed."""
@@ -412,24 +406,8 @@ class RenderBridge(QObject):
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""
-        board, request = self._board, self._request
-        if board is None or request is None or not (0 <= x < 1 and 0 <= y < 1):
-            return None
-        if (board.width, board.height) != (request.view.width, request.view.height):
-            return None
-        column, row = int(x * board.width), int(y * board.height)
-        distance = float(board.depth[row, column])
-        if not np.isfinite(distance) or distance <= 0:
-            return None
-        origin, direction = request.view.camera.ray(column + 0.5, row + 0.5, board.width, board.height)
-        owner = board.owner[row, column]
-        return Seen(
-            origin + direction * distance,
-            board.ground[row, column].astype(float),
-            distance,
-            int(owner[0]),
-            int(owner[1]),
-        )
+        found = self._on_board()
+        return None if found is None else seen_at(*found, x, y)
 
     @property
     def process_id(self) -> int | None:

@@ -22,9 +22,10 @@ from lunar_haze.core.document.model import Cue, Document
 from lunar_haze.core.document.rows import CAMERA, DAY, Facet, facets_of, targets_of
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.units.curve import EASINGS, Key
+from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.cue_band import CueBand, Spot
 from lunar_haze.ui.player import Player
-from lunar_haze.ui.session import HAND_OFF, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
 HEIGHT = 78

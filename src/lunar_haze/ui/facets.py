@@ -13,9 +13,10 @@ from lunar_haze.ui.air_facets import AirFacets
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.camera_facets import CameraFacets
 from lunar_haze.ui.card_facets import CardFacets
+from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.column import Column, Folds
 from lunar_haze.ui.finish_facets import FinishFacets
-from lunar_haze.ui.session import HAND_OFF, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.source_facets import SourceFacets
 from lunar_haze.ui.well import Well
 

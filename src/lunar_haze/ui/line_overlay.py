@@ -6,8 +6,9 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen
 
 from lunar_haze.ui import theme
-from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.picture_overlays import Overlay
+from lunar_haze.ui.seen import Seen
 
 
 class LineOverlay(Overlay):

@@ -13,8 +13,9 @@ from lunar_haze.core.document.model import Marker
 from lunar_haze.core.readings.markers import Spot, spot
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.ui import theme
-from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.picture_overlays import Overlay
+from lunar_haze.ui.seen import Seen
 from lunar_haze.ui.session import Session
 
 #: A marker is hidden when what is seen there lies nearer than it by more than this share.

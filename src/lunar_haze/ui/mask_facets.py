@@ -6,9 +6,9 @@ import attrs
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from lunar_haze.core.document import mask_edits
-from lunar_haze.core.document.edits import change_finish
 from lunar_haze.core.document.finish_copy import ONE_MASK
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.errors import FinishError
 from lunar_haze.core.finish.mask_model import WAYS, Mask, Region
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.regions import RegionKind, region_kinds
@@ -29,8 +29,13 @@ def add_mask(session: Session, name: str, region: Region) -> None:
         if not region.objects:
             session.said.emit("the shot has no subject yet: click it, “make ... the subject”", False)
             return
-    session.act(f"mask: {name}", mask_edits.add_mask(session.document, name, region))
-    session.choose_mask(len(session.document.look.finish.masks) - 1)
+    try:
+        document = mask_edits.add_mask(session.document, name, region)
+    except FinishError as error:
+        session.said.emit(str(error), False)
+        return
+    session.act(f"mask: {name}", document)
+    session.choose_mask(len(document.look.finish.masks) - 1)
 
 
 class MaskFacets:
@@ -77,8 +82,10 @@ class MaskFacets:
             column.button("delete", "delete this mask", self.remove),
         )  # fmt: skip
         column.lay(
-            column.check("alone", "mute all other masks; again lets all be heard", self._is_alone, self._set_alone),
-            column.button("copy", "this mask, for this look or another one", self.copy),
+            column.check(
+                "alone", "this mask without the others", lambda: self._mask.alone, lambda on: self._changed(alone=on)
+            ),
+            column.button("copy", "copy this mask, to be pasted here or in another look", self.copy),
         )
         names = [s.name for s in session.document.look.sources]
         column.lay(
@@ -130,9 +137,9 @@ class MaskFacets:
 
     def _fill_brush(self) -> None:
         column, session = self._column, self._session
-        column.words("Paint in the picture; with Alt held cover is taken away. Undo takes the last stroke back.")
-        erase = QCheckBox("take away")
-        erase.setToolTip("the brush takes cover away, as it does with Alt held")
+        column.words("Paint in the picture; Alt erases. Undo takes the last stroke back.")
+        erase = QCheckBox("erase")
+        erase.setToolTip("the brush erases, as it does with Alt held")
         erase.setChecked(session.mask_erases)
 
         def toggled(on: bool) -> None:
@@ -173,17 +180,6 @@ class MaskFacets:
     def _act(self, label: str, **changes: object) -> None:
         self._session.act(label, self._changed_region(**changes))
 
-    def _is_alone(self) -> bool:
-        masks = self._session.document.look.finish.masks
-        return len(masks) > 1 and [n for n, m in enumerate(masks) if not m.muted] == [self._number]
-
-    def _set_alone(self, on: bool) -> Document:
-        masks = self._session.document.look.finish.masks
-        return change_finish(
-            self._session.document,
-            masks=tuple(attrs.evolve(m, muted=on and n != self._number) for n, m in enumerate(masks)),
-        )
-
     def copy(self) -> None:
         """Put the mask that is shown on the clipboard."""
         copy(self._session, Finish(masks=(self._mask,)), ONE_MASK)
@@ -209,7 +205,12 @@ class MaskFacets:
     def add_region(self) -> None:
         """One more region in the mask that is shown."""
         session, number = self._session, self._number
-        session.act("region", mask_edits.add_region(session.document, number, Region(x=0.2)))
+        try:
+            document = mask_edits.add_region(session.document, number, Region(x=0.2))
+        except FinishError as error:
+            session.said.emit(str(error), False)
+            return
+        session.act("region", document)
         session.choose_mask(number, len(session.document.look.finish.masks[number].regions) - 1)
 
     def remove_region(self) -> None:

@@ -4,44 +4,48 @@ import math
 import time
 from typing import Any
 
-import attrs
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QTransform
 
 from lunar_haze.core.document import mask_edits
-from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.rows import FINISH
-from lunar_haze.core.errors import FinishError
-from lunar_haze.core.finish.mask_model import Region, Stroke
+from lunar_haze.core.finish.mask_model import Region
 from lunar_haze.ui import theme
 from lunar_haze.ui.live_masks import LiveMasks
-from lunar_haze.ui.picture_overlays import Overlay
+from lunar_haze.ui.picture_overlays import Canvas, Overlay
 from lunar_haze.ui.session import Session
 
 #: A handle is taken from so near [px].
 REACH = 10.0
 #: The least half axis that a hand pulls a region to, in frame heights.
 LEAST = 0.01
-#: A brush leaves a place after so much of its radius.
-STEP = 0.2
 #: The veil stays so long after a mask has changed [s]: under it nothing can be judged.
 VEIL_S = 1.0
 
 
-class MaskOverlay(Overlay):
-    """Shown while the finish is chosen. The middle moves a region, its rim sizes it, the far handle turns a line.
+def chosen_region(session: Session) -> Region | None:
+    """The region of a mask that the facets of the finish show, None while something else is chosen."""
+    if not session.is_open or session.chosen != FINISH or not session.document.look.finish.masks:
+        return None
+    number, which = session.chosen_mask
+    return session.document.look.finish.masks[number].regions[which]
 
-    Strokes are painted, and taken away with Alt held.
-    """
+
+def frame_place(canvas: Canvas, at: QPointF) -> tuple[float, float]:
+    """A widget position in the frame: heights from its middle, right and down."""
+    frame = canvas.frame()
+    away = at - frame.center()
+    return away.x() / frame.height(), away.y() / frame.height()
+
+
+class MaskOverlay(Overlay):
+    """Shown while the finish is chosen. The middle moves a region, its rim sizes it, the far handle turns a line."""
 
     def __init__(self, session: Session, masks: LiveMasks) -> None:
         super().__init__()
         self._session, self._masks = session, masks
         self._held = ""
-        self._at: QPointF | None = None
-        self._stroke: Stroke | None = None
-        self._before: Document | None = None
         # It goes with the session: a window that is gone is not painted again.
         self._fading = QTimer(session, singleShot=True, interval=round(VEIL_S * 1000) + 30)
         self._fading.timeout.connect(self._again)
@@ -49,11 +53,7 @@ class MaskOverlay(Overlay):
         self._until = 0.0
 
     def _region(self) -> Region | None:
-        session = self._session
-        if not session.is_open or session.chosen != FINISH or not session.document.look.finish.masks:
-            return None
-        number, which = session.chosen_mask
-        return session.document.look.finish.masks[number].regions[which]
+        return chosen_region(self._session)
 
     # -- where things are -------------------------------------------------------------------------
 
@@ -92,59 +92,14 @@ class MaskOverlay(Overlay):
         return name if name and found[name] <= REACH else ""
 
     def press(self, event: QMouseEvent) -> bool:
-        region = self._region()
-        if region is not None and region.kind == "strokes":
-            self._begin(region, event)
-            return True
         self._held = self._near(event.position())
         return bool(self._held)
-
-    def _place(self, at: QPointF) -> tuple[float, float]:
-        """A widget position in the frame: heights from its middle, right and down."""
-        assert self.canvas is not None
-        frame = self.canvas.frame()
-        away = at - frame.center()
-        return away.x() / frame.height(), away.y() / frame.height()
-
-    # -- strokes ----------------------------------------------------------------------------------
-
-    def _begin(self, region: Region, event: QMouseEvent) -> None:
-        erases = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier) or self._session.mask_erases
-        self._held, self._before = "brush", self._session.document
-        self._stroke = Stroke((_rounded(self._place(event.position())),), region.width, erases)
-        self._lay()
-
-    def _go_on(self, at: QPointF) -> None:
-        stroke = self._stroke
-        if stroke is None:
-            return
-        place = _rounded(self._place(at))
-        if math.dist(place, stroke.places[-1]) >= STEP * stroke.radius:
-            self._stroke = attrs.evolve(stroke, places=(*stroke.places, place))
-            self._lay()
-
-    def _lay(self) -> None:
-        """The document as it was when the brush came down, with the stroke as far as it has come."""
-        session = self._session
-        if self._stroke is None or self._before is None:
-            return
-        try:
-            document = mask_edits.add_stroke(self._before, *session.chosen_mask, self._stroke)
-        except FinishError as error:
-            session.said.emit(str(error), False)
-            self._stroke = None
-            return
-        session.edit("brush", document, f"brush {session.chosen_mask} {id(self._before)}")
 
     def drag(self, event: QMouseEvent) -> None:
         region = self._region()
         if region is None or self.canvas is None or not self._held:
             return
-        self._at = event.position()
-        if self._held == "brush":
-            self._go_on(event.position())
-            return
-        x, y = self._place(event.position())
+        x, y = frame_place(self.canvas, event.position())
         along, down = region.to_own(x, y)
         changes: dict[str, Any]
         if self._held == "middle":
@@ -159,18 +114,12 @@ class MaskOverlay(Overlay):
         session.edit("mask", document, f"mask {session.chosen_mask} {self._held}")
 
     def release(self, event: QMouseEvent) -> None:
-        self._held, self._stroke, self._before = "", None, None
+        self._held = ""
         self._session.seal()
         if self.canvas is not None:
             self.canvas.update()
 
     def hover(self, at: QPointF) -> Qt.CursorShape | None:
-        region = self._region()
-        if region is not None and region.kind == "strokes":
-            self._at = at
-            if self.canvas is not None:
-                self.canvas.update()
-            return Qt.CursorShape.BlankCursor
         return Qt.CursorShape.SizeAllCursor if self._near(at) else None
 
     # -- drawing --------------------------------------------------------------------------------
@@ -197,19 +146,10 @@ class MaskOverlay(Overlay):
                 ):  # fmt: skip
                     painter.setPen(QPen(colour, width, style))
                     painter.drawLine(self._to_widget(region, -3.0, down), self._to_widget(region, 3.0, down))
-        if region.kind == "strokes" and self._at is not None:
-            self._paint_brush(painter, self._at, region.width * self.canvas.frame().height())
         for place in self.handles().values():
             painter.setPen(QPen(theme.qcolor("#000000", 0.7), 1))
             painter.setBrush(theme.qcolor(theme.LIT))
             painter.drawEllipse(place, 4.5, 4.5)
-
-    @staticmethod
-    def _paint_brush(painter: QPainter, at: QPointF, radius: float) -> None:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for width, colour in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT))):
-            painter.setPen(QPen(colour, width))
-            painter.drawEllipse(at, radius, radius)
 
     def _ellipse(self, painter: QPainter, region: Region, share: float) -> None:
         assert self.canvas is not None
@@ -224,7 +164,7 @@ class MaskOverlay(Overlay):
         painter.restore()
 
     def _is_fresh(self) -> bool:
-        """Whether where the mask lies has changed just now, or another one has been chosen."""
+        """Whether where the mask lies has changed just now, or another mask has been chosen."""
         mask = self._session.document.look.finish.masks[self._session.chosen_mask[0]]
         now = time.monotonic()
         if mask.regions != self._seen:
@@ -252,7 +192,3 @@ class MaskOverlay(Overlay):
         height, width = small.shape
         image = QImage(veil.data, width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied)
         painter.drawImage(self.canvas.frame(), image)
-
-
-def _rounded(place: tuple[float, float]) -> tuple[float, float]:
-    return round(place[0], 4), round(place[1], 4)

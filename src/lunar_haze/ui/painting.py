@@ -5,14 +5,14 @@ import logging
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter
 
 from lunar_haze.core.document.balance import BalanceChange
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.solve.painted import Painted, Stroke, solve_painted
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import LEAST_MOVE, Balance
-from lunar_haze.ui.picture_overlays import Overlay
+from lunar_haze.ui.picture_overlays import Overlay, brush_ring
 from lunar_haze.ui.session import Session
 
 log = logging.getLogger(__name__)
@@ -221,10 +221,7 @@ class Brush(Overlay):
             painter.drawImage(frame, hatched(answer.unmet, int(frame.width()), int(frame.height())))
         if self._painting.kind and self._at is not None:
             radius = self._painting.radius * frame.height()
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for width, pen in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT))):
-                painter.setPen(QPen(pen, width))
-                painter.drawEllipse(self._at, radius, radius)
+            brush_ring(painter, self._at, radius)
             painter.setFont(theme.font(theme.SMALL))
             painter.drawText(self._at + QPointF(radius + 6, 4), self._painting.kind)
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Protocol
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from lunar_haze.ui import theme
 
@@ -63,6 +63,14 @@ class Overlay:
     def menu_at(self, at: QPointF) -> list[tuple[str, Callable[[], object]]]:
         """Acts for a right click at a position, none where there is nothing of the overlay's."""
         return []
+
+
+def brush_ring(painter: QPainter, at: QPointF, radius: float) -> None:
+    """A brush where the pointer is, legible on anything."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for width, pen in ((3.0, theme.qcolor("#000000", 0.6)), (1.2, theme.qcolor(theme.TEXT))):
+        painter.setPen(QPen(pen, width))
+        painter.drawEllipse(at, radius, radius)
 
 
 def tag(painter: QPainter, frame: QRectF, text: str) -> None:

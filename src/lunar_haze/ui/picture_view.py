@@ -27,10 +27,11 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import fitted_size
 from lunar_haze.ui import theme
 from lunar_haze.ui.balance import enlarged
-from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.part_overlay import PartOverlay
 from lunar_haze.ui.picture_handles import Handles
 from lunar_haze.ui.picture_overlays import Overlay, tag
+from lunar_haze.ui.seen import Seen
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.surface_acts import SurfaceActs
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import attrs
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
@@ -22,7 +22,6 @@ from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document, Look, Shot
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.document.white import white_kept
@@ -32,12 +31,12 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.sky.clear_air import Atmosphere
-from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.service.folders import demo_file
 from lunar_haze.ui.aside import Aside
+from lunar_haze.ui.chosen import Chosen
 from lunar_haze.ui.journal_keeper import JournalKeeper
 from lunar_haze.ui.light_colours import LightColours
 from lunar_haze.ui.place_at_hand import PlaceAtHand
@@ -47,18 +46,13 @@ from lunar_haze.ui.tried import Tried
 log = logging.getLogger(__name__)
 
 
-#: What is chosen while the hand-off sheet stands in the column.
-HAND_OFF = "hand-off"
-
-
-class Session(QObject):
+class Session(Chosen):
     """Signals: ``changed`` after every edit, ``opened`` after another document, ``chosen_changed``,
     ``proposal_changed`` when another balance is shown, ``place_ready`` once the place's geometry is here, ``said``
     (text, is_problem) for the artist."""
 
     changed = Signal()
     opened = Signal()
-    chosen_changed = Signal()
     proposal_changed = Signal()
     place_ready = Signal()
     said = Signal(str, bool)
@@ -68,11 +62,6 @@ class Session(QObject):
         self._state_folder = state_folder
         self.history = History(Document())
         self.path: Path | None = None
-        self.chosen = ""
-        self._chosen_bank = 0
-        self._chosen_mask = (0, 0)
-        #: Whether the brush of a mask takes cover away.
-        self.mask_erases = False
         #: The source whose facets can be pasted, the proposal that is shown before it is taken, and who waits for a
         #: colour or a point picked in the picture.
         self.copied: Source | None = None
@@ -102,29 +91,6 @@ class Session(QObject):
     def document(self) -> Document:
         """The document as it is now."""
         return self.history.document
-
-    @property
-    def is_open(self) -> bool:
-        """Whether there is a document with something to look at."""
-        return bool(self.document.shots)
-
-    @property
-    def chosen_source(self) -> Source | None:
-        """The chosen source, or None when air, the lens or nothing is chosen."""
-        return self.document.look.source(self.chosen) if self.is_open else None
-
-    @property
-    def is_anything_chosen(self) -> bool:
-        """Whether what is chosen is there."""
-        if self.chosen in (AIR, CAMERA, FINISH, HAND_OFF):
-            return True
-        return self.chosen_source is not None or self.chosen_card is not None
-
-    @property
-    def chosen_card(self) -> Card | None:
-        """The chosen card, or None."""
-        cards = self.document.look.cards if self.is_open else ()
-        return next((c for c in cards if c.id == self.chosen), None)
 
     @property
     def atmosphere(self) -> Atmosphere:
@@ -182,42 +148,11 @@ class Session(QObject):
         self.picking = take
         self.said.emit(f"{what}: click in the picture, Esc leaves it", False)
 
-    def choose(self, what: str) -> None:
-        """Choose a source or card by id, the air or the lens."""
-        if what != self.chosen:
-            self.chosen = what
-            self.chosen_changed.emit()
-
     def edit(self, label: str, document: Document, merge_key: str = "") -> None:
         """Take an edited document; edits of one gesture share a ``merge_key``."""
         before = self.document
         if self.history.edit(label, followed(before, white_kept(before, document)), merge_key):
             self._after_change()
-
-    @property
-    def chosen_bank(self) -> int:
-        """Which of the air's banks its facets show: the last when that one has gone."""
-        return max(min(self._chosen_bank, len(self.document.look.medium.banks) - 1), 0)
-
-    @property
-    def chosen_mask(self) -> tuple[int, int]:
-        """Which of the finish's masks its facets show, and which region of it."""
-        masks = self.document.look.finish.masks if self.is_open else ()
-        number = max(min(self._chosen_mask[0], len(masks) - 1), 0)
-        return number, max(min(self._chosen_mask[1], len(masks[number].regions) - 1), 0) if masks else 0
-
-    def choose_mask(self, number: int, region: int = 0) -> None:
-        """Show a mask among the facets of the finish."""
-        self._chosen_mask = (number, region)
-        self.choose(FINISH)
-        self.chosen_changed.emit()
-
-    def choose_bank(self, number: int) -> None:
-        """Show a bank of mist among the facets of the air."""
-        self._chosen_mask = (0, 0)
-        self._chosen_bank = number
-        self.choose(AIR)
-        self.chosen_changed.emit()
 
     def add_bank(self, bank: Bank) -> None:
         """Lay a bank of mist, and show it."""

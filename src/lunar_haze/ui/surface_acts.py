@@ -31,8 +31,9 @@ from lunar_haze.core.sources.model import Ball, Sky, Source, Sun, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.quantity import format_quantity
-from lunar_haze.ui.bridge import RenderBridge, Seen
+from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.mask_facets import add_mask
+from lunar_haze.ui.seen import Seen
 from lunar_haze.ui.session import Session
 
 #: How far a new lamp stands off the surface it was put on, and a new card [m].

@@ -7,11 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
 from PySide6.QtGui import QCloseEvent, QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
-    QAbstractButton,
-    QApplication,
-    QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
     QSizePolicy,
     QToolButton,
@@ -19,9 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
+from lunar_haze.core.document.rows import AIR
 from lunar_haze.core.solve.watch import Finding
-from lunar_haze.core.sources.model import Sky
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
 from lunar_haze.service.folders import log_path
@@ -32,8 +27,10 @@ from lunar_haze.ui.actions import Actions
 from lunar_haze.ui.adding import Adding
 from lunar_haze.ui.air_guide import air_words
 from lunar_haze.ui.assistant import ROLES_PROPOSED, Assistant, WatchSheet
+from lunar_haze.ui.bare_keys import BareKeys
 from lunar_haze.ui.beside import Beside
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.column import Folds
 from lunar_haze.ui.cue_strip import CueStrip
 from lunar_haze.ui.day_strip import DayStrip
@@ -48,6 +45,7 @@ from lunar_haze.ui.line_overlay import LineOverlay
 from lunar_haze.ui.look_acts import LookActs
 from lunar_haze.ui.main_menu import fill_menu, fill_recent
 from lunar_haze.ui.manual import Manual
+from lunar_haze.ui.mask_brush import MaskBrush
 from lunar_haze.ui.mask_overlay import MaskOverlay
 from lunar_haze.ui.memory_sheet import MemorySheet
 from lunar_haze.ui.notices import Notices
@@ -56,7 +54,7 @@ from lunar_haze.ui.picture_view import PictureView
 from lunar_haze.ui.pins import Pins
 from lunar_haze.ui.plan_view import PlanView
 from lunar_haze.ui.player import Player
-from lunar_haze.ui.session import HAND_OFF, Session
+from lunar_haze.ui.session import Session
 from lunar_haze.ui.share_rail import ShareRail
 from lunar_haze.ui.stop_ribbon import StopRibbon
 
@@ -80,6 +78,7 @@ class Window(QMainWindow):
 
         self.picture = PictureView(session, self.bridge)
         self.picture.lay_over(MaskOverlay(session, self.bridge.masks))
+        self.picture.lay_over(MaskBrush(session))
         self.notices = Notices(self.picture)
         self.hour = DayStrip(session, self.bridge)
         self.player = Player(session, self.bridge)
@@ -120,7 +119,11 @@ class Window(QMainWindow):
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
         self.ribbon.opened.connect(self.picture.give_height)
-        self.picture.take_ghost = self._take_proposed
+        self._bare_keys = BareKeys(
+            session, self.picture, self.player, self.panes, self._play, self.toggle_whole,
+            (self.adding, self.beside, self.assistant), (self.adding, self.balance, self.assistant), self.notices.say,
+        )  # fmt: skip
+        self.picture.take_ghost = self._bare_keys.take_proposed
         self.picture.put_at = self.adding.put_at
         self.plan.put_on_ground = self.adding.put_on_ground
         self.plan.wants_line, self.plan.drawn_line = (lambda: self.adding.wants_line), self.adding.put_on_line
@@ -364,53 +367,12 @@ class Window(QMainWindow):
     # Keys reach the window when nothing that has the keyboard takes them: editors, lists, menus and wells come first.
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        if not self._place_key(event, True):
+        if not self._bare_keys.take(event, True):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        if not self._place_key(event, False):
+        if not self._bare_keys.take(event, False):
             super().keyReleaseEvent(event)
-
-    def _place_key(self, event: QKeyEvent, pressed: bool) -> bool:
-        if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
-            return False
-        if event.key() == Qt.Key.Key_B:
-            if not event.isAutoRepeat() and self.picture.before is not None:
-                self.picture.show_before = pressed
-                self.picture.update()
-            return True
-        if not pressed or not self.session.is_open:
-            return False
-        if event.key() == Qt.Key.Key_Escape:
-            self._escape()
-            return True
-        if event.key() == Qt.Key.Key_Space:
-            if not event.isAutoRepeat():
-                self._play()
-            return True
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            # A list or a button that has the keyboard means itself by it.
-            at_work = isinstance(QApplication.focusWidget(), (QAbstractButton, QComboBox, QLineEdit))
-            return not at_work and self._take_proposed()
-        sources = self.session.document.look.sources
-        if event.key() == Qt.Key.Key_0:
-            sky = next((s for s in sources if isinstance(s.shape, Sky)), None)
-            if sky is not None:
-                self.session.choose(sky.id)
-            return True
-        number = event.key() - Qt.Key.Key_1
-        if 0 <= number < 9:
-            if number < len(sources):
-                self.session.choose(sources[number].id)
-            elif number == len(sources):
-                self.session.choose(AIR)
-            elif number == len(sources) + 1:
-                self.session.choose(FINISH)
-            return True
-        return False
-
-    def _take_proposed(self) -> bool:
-        return self.adding.take() or self.balance.take() or self.assistant.take()
 
     def ask_add(self) -> None:
         """Open the menu of everything that can be added, over its button."""
@@ -421,26 +383,6 @@ class Window(QMainWindow):
         menu = self.adding.menu()
         self.plan.offered(menu)
         menu.popup(at)
-
-    def _escape(self) -> None:
-        """Leave what is uppermost, and nothing else."""
-        if self.player.is_playing:
-            self.player.stop()
-            return
-        if self.adding.leave() or self.beside.leave() or self.assistant.leave():
-            return
-        if self.session.picking is not None:
-            self.session.picking = None
-            self.notices.say("nothing was picked", False)
-        elif self.picture.wiping:
-            self.picture.wiping = False
-            self.picture.update()
-        elif self.picture.part.leave():
-            self.notices.say("the whole frame is refined alike again", False)
-        elif self.panes.is_picture_alone:
-            self.toggle_whole()
-        else:
-            self.session.choose(CAMERA if self.session.chosen != CAMERA else "")
 
     # -- window state -----------------------------------------------------------------------------
 

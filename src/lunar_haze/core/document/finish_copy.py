@@ -6,12 +6,13 @@ import attrs
 import cattrs
 
 from lunar_haze.core.document.checks import check_numbers
-from lunar_haze.core.document.edits import change_finish, free_name
+from lunar_haze.core.document.edits import change_look
 from lunar_haze.core.document.files import CONVERTER
 from lunar_haze.core.document.ids import new_id
+from lunar_haze.core.document.mask_edits import put_mask
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import FinishError
-from lunar_haze.core.finish.mask_model import MOST_MASKS
+from lunar_haze.core.finish.mask_model import Mask
 from lunar_haze.core.finish.model import FINISH_ROWS, LEANING, MASKS, TABLE, Finish
 
 #: What stands for one mask, and for a whole finish, beside the names of STEPS.
@@ -41,20 +42,15 @@ def pasted(document: Document, text: str) -> tuple[Document, str]:
     given, step = from_text(text)
     finish = document.look.finish
     if step == ONE_MASK:
-        masks = finish.masks
-        if len(masks) + len(given.masks) > MOST_MASKS:
-            raise FinishError(f"the look has {len(masks)} masks, and {MOST_MASKS} is the most: delete one first")
-        names = [mask.name for mask in masks]
         for mask in given.masks:
-            masks = (*masks, attrs.evolve(mask, id=new_id(), name=free_name(mask.name, names)))
-        return change_finish(document, masks=masks), step
-    if step == WHOLE:
-        changed = attrs.evolve(given, masks=_renamed(given))
-        return change_finish(document, **attrs.asdict(changed, recurse=False)), step
-    return change_finish(document, **attrs.asdict(with_step(finish, given, step), recurse=False)), step
+            document = put_mask(document, mask)
+        return document, step
+    changed = attrs.evolve(given, masks=_renamed(given)) if step == WHOLE else with_step(finish, given, step)
+    return change_look(document, finish=changed), step
 
 
-def _renamed(finish: Finish) -> tuple:
+def _renamed(finish: Finish) -> tuple[Mask, ...]:
+    """The masks of a finish under ids of their own, for another look."""
     return tuple(attrs.evolve(mask, id=new_id()) for mask in finish.masks)
 
 

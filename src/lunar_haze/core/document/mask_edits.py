@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import attrs
+
 from lunar_haze.core.document.edits import change_finish, change_look, free_name, with_one, without, without_part
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document
@@ -9,11 +11,21 @@ from lunar_haze.core.errors import FinishError
 from lunar_haze.core.finish.mask_model import MOST_MASKS, MOST_PLACES, MOST_REGIONS, Mask, Region, Stroke
 
 
-def add_mask(document: Document, name: str, region: Region) -> Document:
-    """The document with one more mask in the current look, the last of them."""
+def put_mask(document: Document, mask: Mask) -> Document:
+    """The document with a mask in the current look, the last of them, under an id and a name of its own.
+
+    Raises FinishError when the look has as many as it can.
+    """
     masks = document.look.finish.masks
-    mask = Mask(new_id(), free_name(name, (m.name for m in masks)), (region,))
-    return change_finish(document, masks=(*masks, mask)[-MOST_MASKS:])
+    if len(masks) >= MOST_MASKS:
+        raise FinishError(f"the look has {MOST_MASKS} masks already; delete one first")
+    mask = attrs.evolve(mask, id=new_id(), name=free_name(mask.name, (m.name for m in masks)))
+    return change_finish(document, masks=(*masks, mask))
+
+
+def add_mask(document: Document, name: str, region: Region) -> Document:
+    """The document with one more mask that begins with a region. Raises FinishError as `put_mask` does."""
+    return put_mask(document, Mask("", name, (region,)))
 
 
 def change_mask(document: Document, number: int, **changes: Any) -> Document:
@@ -45,9 +57,11 @@ def add_stroke(document: Document, number: int, which: int, stroke: Stroke) -> D
 
 
 def add_region(document: Document, number: int, region: Region) -> Document:
-    """The document with one more region in a mask, the last of them."""
+    """The document with one more region in a mask, the last of them. Raises FinishError when it has all it can have."""
     regions = document.look.finish.masks[number].regions
-    return change_mask(document, number, regions=(*regions, region)[-MOST_REGIONS:])
+    if len(regions) >= MOST_REGIONS:
+        raise FinishError(f"the mask has {MOST_REGIONS} regions already; remove one first")
+    return change_mask(document, number, regions=(*regions, region))
 
 
 def remove_region(document: Document, number: int, which: int) -> Document:

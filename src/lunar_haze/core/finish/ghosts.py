@@ -1,7 +1,7 @@
-"""Ghosts: what is very bright, mirrored twice between the lens's glasses, as faint images of the opening.
+"""Ghosts: what is very bright, mirrored twice between the lens's glasses, as faint images of the aperture.
 
 Each pair of surfaces makes one, by the matrices of paraxial optics: Lee & Eisemann 2013, "Practical real-time
-lens-flare rendering", Computer Graphics Forum 32(4). The lens is one of our own, three glasses about the opening; each
+lens-flare rendering", Computer Graphics Forum 32(4). The lens is one of our own, three glasses about the aperture; each
 surface has one layer of magnesium fluoride, whose reflectance at three wavelengths is that of a thin film (Born & Wolf,
 Principles of Optics, 1.6.4), so that ghosts have the colours of their coatings. The light in them is so little that
 none is taken from where it comes.
@@ -17,8 +17,8 @@ from scipy.ndimage import label
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
-from lunar_haze.core.finish.model import Opening
-from lunar_haze.core.finish.star import WAVES_MM, bright_part
+from lunar_haze.core.finish.bright import WAVES_MM, Bright
+from lunar_haze.core.finish.model import Aperture
 from lunar_haze.core.units.smooth import smoothstep
 
 #: Surfaces from the front: radius of curvature, way to the next one (in units of no matter: all is told in focal
@@ -28,7 +28,7 @@ _SURFACES = (
     (-0.62, 0.02, 1.62, 0.47e-3), (0.36, 0.12, 1.0, 0.60e-3),
     (2.40, 0.06, 1.62, 0.53e-3), (-0.42, 0.0, 1.0, 0.57e-3),
 )  # fmt: skip
-#: The opening stands behind this many surfaces; index of the coating.
+#: The aperture stands behind this many surfaces; index of the coating.
 _STOP_AFTER, _COATING = 2, 1.38
 #: So many bright spots make ghosts; one as large as this share of the frame makes none, being no spot.
 MOST_SPOTS, SMALL, LARGE = 10, 0.003, 0.02
@@ -39,7 +39,7 @@ LEAST = 1e-4
 @attrs.frozen
 class Ghost:
     """One pair's image of a spot: it lies ``along`` times as far from the middle as the spot; its radius in focal
-    lengths for an opening of f-number 1; the share (3,) of red, green and blue light that is in it.
+    lengths for an aperture of f-number 1; the share (3,) of red, green and blue light that is in it.
     """
 
     along: float
@@ -108,7 +108,7 @@ def ghosts_of_lens() -> tuple[Ghost, ...]:
             (across, by_angle), _direction = _goes(to_sensor) @ _forward(i + 1, count - 1) @ returns
             share = reflectance(index[j], index[j + 1], _SURFACES[j][3])
             share = share * reflectance(index[i + 1], index[i], _SURFACES[i][3])
-            # Rays through the middle of the opening end in the middle of the ghost.
+            # Rays through the middle of the aperture end in the middle of the ghost.
             along = (by_angle - across * to_stop[0, 1] / to_stop[0, 0]) / focal
             found.append(Ghost(float(along), float(abs(across)) / 2.0, (share[0], share[1], share[2])))
     return tuple(sorted(found, key=lambda ghost: -ghost.share[1] / max(ghost.radius, 1e-3) ** 2))
@@ -146,34 +146,34 @@ def spots(bright: NDArray[np.float32]) -> list[Spot]:
 
 
 def with_ghosts(
-    picture: NDArray[np.float32], strength: float, opening: Opening, tan_half_width: float, scale: float,
-    onto: NDArray[np.float32] | None = None,
-) -> NDArray[np.float32]:  # fmt: skip
-    """A picture (h, w, 3) [cd/m2] with the lens's ghosts; a strength of 1 is what coated glass has.
+    picture: NDArray[np.float32],
+    bright: Bright,
+    strength: float,
+    aperture: Aperture,
+    tan_half_width: float,
+    scale: float,
+) -> NDArray[np.float32]:
+    """A picture (h, w, 3) [cd/m2] with ghosts of a ``bright`` part; a strength of 1 is what coated glass has.
 
-    The ``opening`` is seen in them; ``scale`` is the exposure. They are laid ``onto`` another picture if need be.
+    The ``aperture`` is seen in them; ``scale`` is the exposure. The very picture when there are none.
     """
-    onto = picture if onto is None else onto
-    if strength == 0.0:
-        return onto
-    bright, count = bright_part(picture, scale)
-    found = spots(bright) if count else []
+    found = spots(bright.light) if strength > 0.0 and bright.count else []
     if not found:
-        return onto
+        return picture
     height, width = picture.shape[:2]
     focal_px = width / 2.0 / tan_half_width
-    out = onto.copy() if onto is picture else onto
-    sides, normals = opening.sides, opening.normals.astype(np.float32)
+    out = picture.copy()
+    sides, normals = aperture.sides, aperture.normals.astype(np.float32)
     for spot in found:
         away = np.array([spot.x - width / 2.0, spot.y - height / 2.0])
         for ghost in ghosts_of_lens():
-            radius = max(ghost.radius / opening.f_number * focal_px, 1.0)
+            radius = max(ghost.radius / aperture.f_number * focal_px, 1.0)
             area = sides / 2.0 * math.sin(2.0 * math.pi / sides) * radius**2
             light = strength * spot.light * np.array(ghost.share) / area
             if light.max() * scale < LEAST:
                 continue
             at = ghost.along * away + (width / 2.0, height / 2.0)
-            kernels.draw_opening(
+            kernels.draw_aperture(
                 np.float32(at[0]), np.float32(at[1]), np.float32(radius * math.cos(math.pi / sides)), normals,
                 light.astype(np.float32), out,
             )  # fmt: skip

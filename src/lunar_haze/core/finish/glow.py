@@ -65,13 +65,12 @@ def parts(
 
 
 def glowing(
-    picture: NDArray[np.float32], glow: Glow, halation: Halation | None = None, is_quick: bool = False
+    picture: NDArray[np.float32], glow: Glow, halation: Halation, is_quick: bool = False
 ) -> NDArray[np.float32]:
     """A picture (h, w, 3) of which shares of the light are scattered; a quick one is scattered at half its size.
 
     The very picture when nothing is scattered.
     """
-    halation = halation or Halation()
     if glow.strength == halation.strength == 0.0:
         return picture
     is_small = is_quick and picture.shape[0] >= HALF_FROM

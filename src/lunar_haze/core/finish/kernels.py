@@ -208,7 +208,7 @@ def draw_spikes(bright, ways, share, least, wide, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def draw_opening(x, y, apothem, normals, light, out):
+def draw_aperture(x, y, apothem, normals, light, out):
     """Add light (3,) to every pixel of ``out`` (h, w, 3) that lies in a regular polygon about x, y [px]."""
     half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
     reach = apothem * np.float32(1.5) + one

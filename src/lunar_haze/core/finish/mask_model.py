@@ -16,7 +16,7 @@ MOST_MASKS, MOST_REGIONS, MOST_PLACES = 24, 12, 20_000
 @attrs.frozen
 class Stroke:
     """A brush led through the picture: its places in frame heights from the frame's middle, right and down, its radius
-    in frame heights, and whether it takes cover away.
+    in frame heights, and whether it erases.
     """
 
     places: tuple[tuple[float, float], ...]
@@ -79,6 +79,7 @@ class Mask:
     saturation: float = 1.0
     contrast: float = 1.0
     muted: bool = False
+    alone: bool = False
 
     @property
     def is_at_work(self) -> bool:

@@ -37,8 +37,8 @@ class Glow:
 
 
 @attrs.frozen
-class Opening:
-    """The lens's opening as stars and ghosts show it: f-number, how many blades it has, how far it is turned [deg]."""
+class Aperture:
+    """The lens's aperture as stars and ghosts show it: f-number, how many blades it has, how far it is turned [deg]."""
 
     f_number: float = 11.0
     blades: float = 6.0
@@ -161,7 +161,7 @@ class Finish:
     masks: tuple[Mask, ...] = ()
     star: float = 0.0
     ghosts: float = 0.0
-    opening: Opening = Opening()
+    aperture: Aperture = Aperture()
     halation: Halation = Halation()
     acuity: float = 0.0
     dark_noise: float = 0.0
@@ -188,8 +188,10 @@ class Finish:
 
     @property
     def masks_at_work(self) -> tuple[Mask, ...]:
-        """The masks that change something now."""
-        return tuple(mask for mask in self.in_force.masks if mask.is_at_work)
+        """The masks that change something now; those that are alone, where there are any."""
+        masks = self.in_force.masks
+        chosen = [mask for mask in masks if mask.alone and not mask.muted] or masks
+        return tuple(mask for mask in chosen if mask.is_at_work)
 
 
 TABLE_STRENGTH = row("table strength", "strength", "strength", "", 0.0, 1.0, 1.0, floor=0.0, ceiling=1.0,
@@ -242,16 +244,16 @@ FINISH_ROWS: tuple[Row, ...] = (
             ceiling=20.0, tip="how wide the halo is; 1 for a usual film"),
     ),
     *under(
-        "stars and ghosts",
-        row("stars", "stars", "star", "", 0.0, 4.0, 0.0, floor=0.0, ceiling=50.0,
-            tip="spikes that the blades make of what is bright; 1 is what the opening does"),
+        "starburst and ghosts",
+        row("starburst", "starburst", "star", "", 0.0, 4.0, 0.0, floor=0.0, ceiling=50.0,
+            tip="spikes that the blades make of what is bright; 1 is what the aperture does"),
         row("ghosts", "ghosts", "ghosts", "", 0.0, 10.0, 0.0, floor=0.0, ceiling=500.0,
-            tip="faint images of the opening that very bright things make in the lens; 1 is what coated glass does"),
-        row("opening", "f-number", "opening.f_number", "", 2.8, 22.0, 11.0, ratio=True, floor=0.7, ceiling=64.0,
-            tip="of stars and ghosts alone: the smaller the opening, the longer the spikes"),
-        row("blades", "blades", "opening.blades", "", 5.0, 16.0, 6.0, floor=3.0, ceiling=32.0, whole=True,
-            tip="of the opening: as many spikes when even, twice as many when odd"),
-        row("opening turn", "turn", "opening.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
+            tip="faint images of the aperture that very bright things make in the lens; 1 is what coated glass does"),
+        row("aperture", "f-number", "aperture.f_number", "", 2.8, 22.0, 11.0, ratio=True, floor=0.7, ceiling=64.0,
+            tip="of starburst and ghosts alone: the smaller the aperture, the longer the spikes"),
+        row("blades", "blades", "aperture.blades", "", 5.0, 16.0, 6.0, floor=3.0, ceiling=32.0, whole=True,
+            tip="of the aperture: as many spikes when even, twice as many when odd"),
+        row("aperture turn", "turn", "aperture.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
             tip="how far the blades are turned, clockwise"),
     ),
     *under(
@@ -265,9 +267,9 @@ FINISH_ROWS: tuple[Row, ...] = (
         "night and grain",
         row("night by eye", "night by eye", "night", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
             tip="as the eye sees it: colours fade and lean to blue as the light falls; 0 is a camera's night"),
-        row("acuity", "soft in the dark", "acuity", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=2.0,
+        row("acuity", "night acuity", "acuity", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=2.0,
             tip="the darker, the less fine detail, as the eye has it"),
-        row("dark noise", "noise of the dark", "dark_noise", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=4.0,
+        row("dark noise", "night noise", "dark_noise", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=4.0,
             tip="the darker, the more restless, as the eye has it; it keeps to the frame"),
         row("grain", "grain", "grain.strength", "", 0.0, 12.0, 0.0, floor=0.0, ceiling=64.0,
             tip="how strong, in steps of 255"),

@@ -135,7 +135,7 @@ def _line(region: Region, scene: Scene, with_edges: bool) -> NDArray:
     return smoothstep(0.5 - down / max(region.height * max(region.feather, 1e-3), 1e-4))
 
 
-@region_kind("strokes", "brush", "painted in the picture; Alt takes away", Region("strokes", width=0.05, feather=0.8))
+@region_kind("strokes", "brush", "painted in the picture; Alt erases", Region("strokes", width=0.05, feather=0.8))
 def _strokes(region: Region, scene: Scene, with_edges: bool) -> NDArray:
     return strokes_cover(region.strokes, region.feather, *scene.size)
 

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import kernels, white_balance
+from lunar_haze.core.finish.bright import bright_part
 from lunar_haze.core.finish.dark import noisy, softened
 from lunar_haze.core.finish.ghosts import with_ghosts
 from lunar_haze.core.finish.glow import HALF_FROM, glowing, parts
@@ -26,9 +27,11 @@ def in_light(
     its size.
     """
     given = picture
-    # Ghosts are of the light as it comes to the lens: both are made from it.
-    starry = starred(picture, finish.star, finish.opening, scale)
-    picture = with_ghosts(picture, finish.ghosts, finish.opening, tan_half_width, scale, onto=starry)
+    if finish.star > 0.0 or finish.ghosts > 0.0:
+        # Both are of the light as it comes to the lens.
+        bright = bright_part(picture, scale)
+        picture = starred(picture, bright, finish.star, finish.aperture, scale)
+        picture = with_ghosts(picture, bright, finish.ghosts, finish.aperture, tan_half_width, scale)
     if is_quick and finish.acuity == finish.dark_noise == 0.0:
         return _in_one_go(picture, finish, tan_half_width, given)
     picture = glowing(picture, finish.glow, finish.halation, is_quick)

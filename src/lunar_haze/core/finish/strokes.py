@@ -23,7 +23,7 @@ def _cover(stroke: Stroke, feather: float, height: int, width: int) -> NDArray[n
 
 
 def strokes_cover(strokes: tuple[Stroke, ...], feather: float, height: int, width: int) -> NDArray[np.float32]:
-    """How much of every pixel (height, width) strokes cover, in [0, 1]: laid on one another, or taken away, in turn.
+    """How much of every pixel (height, width) strokes cover, in [0, 1]: laid on one another, or erased, in turn.
 
     Going over a place twice without lifting the brush counts once.
     """

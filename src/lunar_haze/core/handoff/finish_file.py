@@ -21,13 +21,13 @@ def not_in_a_table(finish: Finish) -> tuple[str, ...]:
     """The steps in force that work on more than one pixel, or not on its colour alone."""
     steps = {
         "masks": bool(finish.masks_at_work),
-        "stars": finish.star != 0.0,
+        "starburst": finish.star != 0.0,
         "ghosts": finish.ghosts != 0.0,
         "glow": finish.glow.strength != Glow().strength,
         "halation": finish.halation.strength != Halation().strength,
-        "softness in the dark": finish.acuity != 0.0,
+        "night acuity": finish.acuity != 0.0,
         "night by eye": finish.night != 0.0,
-        "noise of the dark": finish.dark_noise != 0.0,
+        "night noise": finish.dark_noise != 0.0,
         "vignette": finish.vignette != Vignette(),
         "grain": finish.grain.strength != Grain().strength,
     }

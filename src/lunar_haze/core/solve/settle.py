@@ -44,28 +44,25 @@ class Row:
     target: float
 
 
-def rows_of(shares: Shares, asks: tuple[Ask, ...], sums: Sums | None = None) -> list[Row]:
-    """The asks on the region sums of shares, or on others that their sources would have.
-
-    Roles are those that the sources have now. Raises AskError for what a picture like this has not.
-    """
+def rows_of(shares: Shares, asks: tuple[Ask, ...]) -> list[Row]:
+    """The asks on the region sums of shares. Raises AskError for what a picture like this has not."""
     sides = _Sides(shares)
     rows = []
     for ask in asks:
         if ask.kind in ("subject", "subject level") and shares.subject is None:
             raise AskError(f"{ask.words}: there is no subject in the picture; click it, “make ... the subject”")
-        row = sides.row(ask, sums or shares.sums)
+        row = sides.row(ask, shares.sums)
         if row.over.sum() <= 0 or row.under.sum() + row.constant <= 0:
-            missing = (
-                "nothing gives the one side of it" if row.over.sum() <= 0 else "nothing gives the other side of it"
-            )
-            raise AskError(f"{ask.words}: {missing}")
+            side = "one" if row.over.sum() <= 0 else "other"
+            raise AskError(f"{ask.words}: nothing gives the {side} side of it")
         rows.append(row)
     return rows
 
 
 class _Sides:
-    """Which sums stand on the two sides of an ask; linear in the sums, so that their slopes pass through as well."""
+    """Which sums stand on the two sides of an ask, with the roles that sources have now; linear in the sums, so that
+    their slopes pass through as well.
+    """
 
     def __init__(self, shares: Shares) -> None:
         self._shares = shares
