@@ -3,6 +3,9 @@ set -euo pipefail
 root="$(cd "$(dirname "$(readlink -f "${BASH_SOURCE[0]}")")/.." && pwd)"
 cd "$root"
 
+# Compiled modules are kept: there are some thousand, and the window, its renderer and each test's processes load them.
+unset PYTHONDONTWRITEBYTECODE
+
 fail() {
     echo "lunar haze: $*" >&2
     exit 1

@@ -1,27 +1,45 @@
+import contextlib
+import io
 import json
 import subprocess
 import sys
-from pathlib import Path
 
+import attrs
 import numpy as np
 import OpenImageIO as oiio
 import pytest
 from PIL import Image
 
+from lunar_haze.cli import main
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.document.files import load
 from lunar_haze.core.sky.lat_long import irradiance
 
 
+@attrs.frozen
+class Done:
+    """What a command printed, and how it ended."""
+
+    stdout: str
+    stderr: str
+    returncode: int
+
+
 def run(*arguments, expect=0):
-    done = subprocess.run(
-        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *map(str, arguments)],
-        capture_output=True,
-        text=True,
-    )
+    """The command as it is typed, in this process: starting another takes longer than most of them."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), pytest.raises(SystemExit) as ended:
+        main.run(list(map(str, arguments)))
+    done = Done(out.getvalue(), err.getvalue(), int(ended.value.code or 0))
     assert done.returncode == expect, done.stderr + done.stdout
     assert "Traceback" not in done.stderr
     return done
+
+
+def typed(*arguments):
+    """The same in a process of its own."""
+    command = [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True)
 
 
 @pytest.mark.workers
@@ -145,17 +163,22 @@ BAD = {
 @pytest.mark.parametrize("kind", BAD)
 def test_bad_input_gets_one_clear_line_and_a_bad_exit(demo, tmp_path, monkeypatch, kind):
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setenv("PYTHONPATH", str(Path(__file__).resolve().parents[2]))
     arguments, words = BAD[kind]
-    done = subprocess.run(
-        [sys.executable, "-c", "from lunar_haze.cli.main import run; run()", *[str(demo) if a == "DEMO" else a for a in arguments]],
-        capture_output=True, text=True,
-    )  # fmt: skip
-    assert done.returncode != 0
+    expect = 2 if kind in ("size", "bounces", "no arguments") else 1
+    done = run(*[demo if a == "DEMO" else a for a in arguments], expect=expect)
     assert words in " ".join(done.stderr.split())
-    assert "Traceback" not in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_process_of_its_own_ends_as_the_command_does(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    bad, good = typed("render", "none.haze", "-o", "a.png"), typed("set", "--help")
+    assert (bad.returncode, bad.stdout) == (1, "")
+    assert "cannot be opened" in bad.stderr
+    assert len(bad.stderr.strip().splitlines()) == 1
+    assert (good.returncode, good.stderr) == (0, "")
+    assert "FILE.haze" in good.stdout
 
 
 def test_help_names_units():

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from lunar_haze.core.errors import PictureError
+from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.model import Finish, TableFile
-from lunar_haze.core.finish.pipeline import Finisher, finished
+from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.tables import applied, read_table
 from lunar_haze.core.picture.views import direct
 

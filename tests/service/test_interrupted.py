@@ -7,10 +7,11 @@ import pytest
 
 from lunar_haze.core.document.model import PlaceRef
 from lunar_haze.core.document.start import place_spec
-from lunar_haze.core.layers.model import LayerSpec, View
+from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.service.protocol import Balance
 from tests.places import WHITE, floor, place_of, quad
 from tests.service import interrupted
 
@@ -81,3 +82,15 @@ def test_levelling_out_keeps_the_mean_of_every_tile():
     np.testing.assert_allclose(frame.image(key).surface, before.surface, rtol=1e-6)
     np.testing.assert_allclose(frame.image(key).air, before.air, rtol=1e-6)
     frame.place.close()
+
+
+def test_gains_of_layers_that_are_not_asked_for_are_no_failure(spec, tmp_path):
+    """A look may be balanced before it is asked for: what its gains name beyond the request is left out."""
+    bench = interrupted.Bench(spec, tmp_path / "layers")
+    request = bench.request(interrupted.lamps(), interrupted.MIST, interrupted.SIZE, 12)
+    bench.want(request)
+    bench.steps(2)
+    foreign = LayerGain("of another look", (5.0,) * 3, (5.0,) * 3)
+    bench.worker.turn(Balance(1, (*request.gains, foreign), False))
+    # A failure that it tells fails the test as well (see `interrupted.Ear`).
+    assert bench.finish().keys() == {gain.key for gain in request.gains}

@@ -1,6 +1,7 @@
 import os
 import queue
 import signal
+import struct
 import subprocess
 import sys
 import threading
@@ -63,6 +64,21 @@ def until(client, kind, request_id=None, seconds=90.0):
         if isinstance(event, kind) and (request_id is None or event.request_id == request_id):
             return seen
     raise AssertionError(f"no {kind.__name__} came; there were {[type(e).__name__ for e in seen]}")
+
+
+def test_a_message_that_cannot_be_read_ends_the_render_process(tmp_path):
+    """Whoever waits for an answer is told that way, and may start it again; it sat there for ever."""
+    here, there = Channel.pair()
+    with there:
+        command = [sys.executable, "-m", "lunar_haze.service.render_process", str(there.fileno()), str(tmp_path)]
+        process = subprocess.Popen(command, pass_fds=(there.fileno(),))
+    try:
+        assert isinstance(here.receive()[0], Preparing)
+        here._socket.sendall(struct.pack("<Q", 5) + b"noise")
+        assert process.wait(60) == 1
+    finally:
+        process.kill()
+        process.wait()
 
 
 def test_a_channel_carries_values_and_descriptors_and_tells_its_end(tmp_path):

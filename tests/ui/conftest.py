@@ -7,7 +7,6 @@ import threading
 import pytest
 import shiboken6
 from numba.core import event
-from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -16,6 +15,15 @@ from lunar_haze.ui import questions, theme
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.window import Window
 from tests.ui.backends import InstantBackend
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _the_programs_style(qapp):
+    """Put on once: every window that is open is made up anew when it changes."""
+    theme.apply(qapp)
+    # What was loaded by now stays: a window's garbage is looked for among what came after.
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture
@@ -67,7 +75,6 @@ def dimmed(session: Session, stops: float) -> Document:
 
 @pytest.fixture
 def window(qtbot, tmp_path, work):
-    theme.apply(QApplication.instance())
     session = Session(tmp_path / "state")
     made = Window(session, InstantBackend(), tmp_path / "state")
     made.resize(1280, 800)

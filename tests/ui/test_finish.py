@@ -279,6 +279,24 @@ def test_every_step_of_the_lens_changes_the_picture(finish_window):
         finish_window.session.undo()
 
 
+def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
+    bridge = finish_window.bridge
+    bare = pixel(finish_window), bridge.image.copy()
+    type_in(finish_window, "dust brightness", "10000")
+    type_in(finish_window, "dust", "40")
+    qtbot.waitUntil(lambda: bridge.finished and bridge.image != bare[1], timeout=5000)
+    asked = bridge._backend.requests[-1]
+    assert asked.motes.per_m3 == 40.0
+    # More of it is asked for again, brighter is not.
+    dusty, count = bridge.image.copy(), len(bridge._backend.requests)
+    type_in(finish_window, "dust brightness", "20000")
+    assert bridge.image != dusty
+    assert len(bridge._backend.requests) == count
+    for _ in range(3):
+        finish_window.session.undo()
+    qtbot.waitUntil(lambda: bridge.image == bare[1], timeout=5000)
+
+
 def test_the_white_balance_follows_the_key_where_it_is_to(finish_window):
     window, session = finish_window, finish_window.session
     document = attrs.evolve(session.document, current_shot="Waiting", current_look="lamplit wait")

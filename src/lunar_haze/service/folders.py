@@ -44,4 +44,6 @@ def start_logging(process: str) -> None:
     except OSError:
         handler = logging.NullHandler()
     handler.setFormatter(logging.Formatter(f"%(asctime)s {process} %(levelname)s %(name)s: %(message)s"))
+    for other in root.handlers:
+        other.close()
     root.handlers = [handler]

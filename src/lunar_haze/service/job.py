@@ -39,6 +39,8 @@ class Job:
     part: NDArray[np.bool_] | None = None
     within: NDArray[np.bool_] | None = None
     told_problems: dict[str, str] = attrs.Factory(dict)
+    #: Whether motes of dust are to be lit yet.
+    motes_due: bool = False
 
     def reweigh(self) -> None:
         """Look up how much each layer matters under the present gains."""

@@ -5,6 +5,8 @@ whose file descriptor comes along with `BoardReady`.
 """
 
 import attrs
+import numpy as np
+from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, PlaceSpec
 
@@ -96,6 +98,17 @@ class Cleaned:
     passes: int
 
 
+@attrs.frozen(eq=False)
+class MotesLit:
+    """What the motes of dust of a request throw to the lens of each layer's light (see `mote_light`): ``places`` (n, 3)
+    [m], and ``light`` (n, 3) by the layer's key.
+    """
+
+    request_id: int
+    places: NDArray[np.float32]
+    light: dict[str, NDArray[np.float32]]
+
+
 @attrs.frozen
 class Finished:
     """All passes of a request are done and published."""
@@ -133,4 +146,4 @@ class Lost:
     reason: str
 
 
-Event = Preparing | BoardReady | Published | Cleaned | Finished | Incomplete | Failed | Restarted | Lost
+Event = Preparing | BoardReady | Published | Cleaned | MotesLit | Finished | Incomplete | Failed | Restarted | Lost

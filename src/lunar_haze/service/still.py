@@ -10,13 +10,24 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import ServiceError
+from lunar_haze.core.finish.dust import dusted, sum_of
 from lunar_haze.core.handoff.deliver import deliver, source_layers
 from lunar_haze.core.handoff.mask_scene import under_masks
 from lunar_haze.core.layers.model import FrameRequest, LayerImage, Part
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.service.client import RenderBackend, RenderClient, images_on
-from lunar_haze.service.protocol import Cleaned, Event, Failed, Finished, Incomplete, Lost, Preparing, Published
+from lunar_haze.service.protocol import (
+    Cleaned,
+    Event,
+    Failed,
+    Finished,
+    Incomplete,
+    Lost,
+    MotesLit,
+    Preparing,
+    Published,
+)
 
 
 @attrs.frozen(eq=False)
@@ -25,7 +36,8 @@ class Still:
 
     Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
     ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`); ``owner`` (H, W) are
-    the numbers of the objects that the lens sees, ``distance`` (H, W) how far they are [m].
+    the numbers of the objects that the lens sees, ``distance`` (H, W) how far they are [m]; ``motes`` are those of dust
+    and their light.
     """
 
     beauty: NDArray[np.float32]
@@ -34,6 +46,7 @@ class Still:
     problems: dict[str, str] = attrs.Factory(dict)
     owner: NDArray[np.int32] | None = None
     distance: NDArray[np.float32] | None = None
+    motes: MotesLit | None = None
 
     @property
     def seen(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
@@ -66,6 +79,7 @@ class StillMaker:
         self._client.want(request)
         published: Published | None = None
         problems: dict[str, str] = {}
+        motes: MotesLit | None = None
         while True:
             if cancelled():
                 return None
@@ -84,12 +98,16 @@ class StillMaker:
                 progress("denoised", event.passes, request.passes)
             elif isinstance(event, Incomplete):
                 problems.update(event.problems)
+            elif isinstance(event, MotesLit):
+                motes = event
             elif isinstance(event, (Failed, Lost)):
                 raise ServiceError(event.reason)
             elif isinstance(event, Finished):
-                return self._made(request, published, problems)
+                return self._made(request, published, problems, motes)
 
-    def _made(self, request: FrameRequest, published: Published | None, problems: dict[str, str]) -> Still:
+    def _made(
+        self, request: FrameRequest, published: Published | None, problems: dict[str, str], motes: MotesLit | None
+    ) -> Still:
         board = self._client.board
         images = [
             attrs.evolve(i, surface=i.surface.copy(), air=i.air.copy())
@@ -103,7 +121,7 @@ class StillMaker:
         clean = board.clean.copy() if request.denoise and board is not None else None
         owner = board.owner[..., 0].copy() if board is not None else None
         distance = board.depth.copy() if board is not None else None
-        return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance)
+        return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance, motes)
 
 
 def compute(
@@ -139,4 +157,12 @@ def hand_over(
     view, place = request.view, request.place
     layers = source_layers(look, view, place.key, still.layers) if with_layers else {}
     masked = under_masks(look, shot, view, place, still.beauty, still.seen, still.layers)
-    return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, masked)
+
+    def over(picture: NDArray[np.float32]) -> NDArray[np.float32]:
+        picture, finish, motes = masked(picture), look.finish.in_force, still.motes
+        if motes is None or still.distance is None:
+            return picture
+        light = sum_of(motes.light, request.gains)
+        return dusted(picture, finish.dust, finish.aperture, view.camera, motes.places, light, still.distance)
+
+    return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, over)

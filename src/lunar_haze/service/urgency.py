@@ -71,7 +71,9 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
 
 def lit_by_others(frame: Frame, known: dict[str, Standing], tracing: tuple[str, ...]) -> NDArray[np.float32] | None:
     """Luminance (pixels,) [cd/m2] of the mix of all layers but those that are being traced, or None."""
-    others = [k for k in known if k not in tracing and known[k].weight > 0.0 and frame.sums[k].passes]
+    # Gains may name layers that are not of this request: those of a look that is balanced before it is asked for.
+    there = [k for k in known if k not in tracing and k in frame.sums]
+    others = [k for k in there if known[k].weight > 0.0 and frame.sums[k].passes]
     if not others:
         return None
     total = np.zeros(frame.pixels, np.float32)

@@ -1,14 +1,21 @@
 """Compiles the kernels once, with progress: ``python -m lunar_haze.service.warmup``.
 
-Where they are compiled already nothing is loaded and the command returns at once.
+Where they are compiled already nothing is loaded and the command returns at once. The paths of light take as long as
+all the rest: where there are two processors another process compiles them.
 """
 
+import itertools
+import os
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
 
 from lunar_haze import KERNELS
 from lunar_haze.core.units.kernel_cache import forget_old_kernels
 
 _STAMP = KERNELS / "all-compiled"
+#: So many of the first steps another process takes.
+_FIRST = 2
 
 
 def is_warm() -> bool:
@@ -19,23 +26,28 @@ def is_warm() -> bool:
         return False
 
 
-def steps() -> Iterator[tuple[str, Callable[[], object]]]:
-    """What is to be compiled: a name and the act, in order."""
+def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
+    """What is to be compiled: a name, about how many seconds it takes, and the act.
+
+    The first two stand by themselves, and so do all others.
+    """
     import attrs
     import numpy as np
 
     from lunar_haze.core.air.medium import Bank, Medium, Patches, optical_depth
-    from lunar_haze.core.finish.glow import HALF_FROM
-    from lunar_haze.core.finish.grade import coupled_nodes
-    from lunar_haze.core.finish.grain import grained
+    from lunar_haze.core.finish.dust import dusted
+    from lunar_haze.core.finish.grade import graded_nodes
+    from lunar_haze.core.finish.live import Finisher
     from lunar_haze.core.finish.mask_model import Stroke
-    from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Vignette, White
+    from lunar_haze.core.finish.model import Aperture, Cdl, Dust, Finish, Grade, Vignette, White
     from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.finish.strokes import strokes_cover
-    from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
+    from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
+    from lunar_haze.core.layers.motes import Motes, places
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
+    from lunar_haze.core.picture.views import FALSE_COLOUR
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
     from lunar_haze.core.place.plan_map import Sheet, plan_map
@@ -50,6 +62,7 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     from lunar_haze.core.transport.denoise import with_the_light_of
     from lunar_haze.core.transport.frame import Frame
     from lunar_haze.core.transport.live import LiveAir
+    from lunar_haze.core.transport.mote_light import mote_light
     from lunar_haze.core.transport.scene import PackedPlace
     from lunar_haze.core.transport.upsample import lay_out
     from lunar_haze.service.folders import sky_folder
@@ -71,11 +84,17 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
     specs = [LayerSpec("warm", view, shape, mist, 1) for shape in (Ball(), Sun(), Sky(), Surface("glowing"))]
     frame = Frame(PackedPlace(place), view)
     live = LiveAir()
-    keys: list[str] = []
+    keys = frame.want(specs)
 
     room = np.empty((2, 18, 32, 3), np.float32)
 
+    def looks() -> None:
+        frame.add_guides(1)
+        live.gather(frame, specs, 1, 60.0)
+
     def answer() -> None:
+        for key in keys:
+            frame.put(key, LayerImage(key, 1, np.ones_like(room[0]), np.ones_like(room[0])))
         changed = [LayerSpec("warm", view, s.shape, thicker, 1) for s in specs]
         wanted = frame.want(changed)
         live.answer(frame, dict(zip(wanted, changed)), lambda key: (room[0], room[1]))
@@ -90,8 +109,8 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         mixer.set_layers([frame.image(k) for k in keys])
         mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
         each = {k: frame.image(k) for k in keys}
-        ready = FrameMix(each, room[0], (), True, lambda small: small)
-        ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys), 0.1)
+        ready = FrameMix(each, room[0], (), True)
+        ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])
@@ -113,18 +132,6 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         optical_depth(mist, *ends)
 
     table = np.zeros((TABLE_SIZE,) * 3 + (3,), np.float32)
-    yield "the sky", sky
-
-    def paths() -> None:
-        keys.extend(frame.want(specs))
-        frame.trace(keys)
-
-    yield "what the lens sees", lambda: frame.add_guides(1)
-    yield "paths of light", paths
-    yield "looks into the air", lambda: live.gather(frame, specs, 1, 60.0)
-    yield "air under the hand", answer
-    yield "the mix", mix
-    yield "what sees what", answers
 
     def finish() -> None:
         display = DisplayTable(table)
@@ -136,13 +143,25 @@ def steps() -> Iterator[tuple[str, Callable[[], object]]]:
         lit = np.full((18, 32, 3), 0.001, np.float32)
         lit[9, 9] = 1e5
         in_light(lit, every, 1.0, 0.5)
-        quick = np.full((HALF_FROM, 4, 3), 0.001, np.float32)
-        in_light(quick, attrs.evolve(every, acuity=0.0, dark_noise=0.0, glow=Glow(0.1)), 1.0, 0.5, is_quick=True)
-        coupled_nodes(room[0], Grade(split=0.5), Cdl(saturation=0.5))
+        Finisher().show(lit, attrs.evolve(every, view=FALSE_COLOUR), 1.0, 0.5)
+        graded_nodes(Grade(split=0.5), Cdl())
         strokes_cover((Stroke(((0.0, 0.0), (0.1, 0.0)), 0.1),), 0.5, 18, 32)
-        grained(np.zeros((2, 2, 4), np.uint8), Grain(1.0))
 
-    yield "the finish and the display", finish
+    def dust() -> None:
+        motes = places(Motes(5.0), view.camera, view.width / view.height)
+        light = mote_light(frame, specs[:1], motes)[0]
+        depth = np.full((18, 32), 9.0, np.float32)
+        dusted(room[0], Dust(5.0), Aperture(), view.camera, motes, light, depth)
+
+    yield "what the lens sees", 12.0, lambda: frame.add_guides(1)
+    yield "paths of light", 113.0, lambda: frame.trace(frame.want(specs))
+    yield "the sky", 10.0, sky
+    yield "the finish and the display", 22.0, finish
+    yield "what sees what", 4.0, answers
+    yield "looks into the air", 14.0, looks
+    yield "air under the hand", 79.0, answer
+    yield "the mix", 14.0, mix
+    yield "floating dust", 8.0, dust
 
 
 def warm(progress: Callable[[str, float], None]) -> None:
@@ -150,14 +169,18 @@ def warm(progress: Callable[[str, float], None]) -> None:
     if is_warm():
         return
     progress("loading", 0.0)
-    todo = list(steps())
-    # Weights after the seconds each takes.
-    weights = [14.0, 12.0, 45.0, 24.0, 14.0, 2.0, 2.0, 8.0]
-    done = 0.0
-    for (name, act), weight in zip(todo, weights, strict=True):
-        progress(name, done / sum(weights))
+    todo, aside = list(steps()), None
+    if (os.cpu_count() or 1) > 1:
+        aside = subprocess.Popen([sys.executable, "-m", "lunar_haze.service.warmup", "the first"])
+        todo = [*todo[_FIRST:], *todo[:_FIRST]]
+    whole, done = sum(seconds for _name, seconds, _act in todo), 0.0
+    for name, seconds, act in todo:
+        progress(name, done / whole)
+        # What the other process has compiled is read from disk, in a moment; what it has not is compiled here.
+        if aside is not None and name == todo[-_FIRST][0]:
+            aside.wait()
         act()
-        done += weight
+        done += seconds
     progress("done", 1.0)
     try:
         _STAMP.parent.mkdir(parents=True, exist_ok=True)
@@ -168,6 +191,9 @@ def warm(progress: Callable[[str, float], None]) -> None:
 
 
 if __name__ == "__main__":
-    if not is_warm():
+    if sys.argv[1:] == ["the first"]:
+        for _name, _seconds, act in itertools.islice(steps(), _FIRST):
+            act()
+    elif not is_warm():
         print("lunar haze: compiling the light kernels, once (about two minutes)", flush=True)
         warm(lambda what, share: print(f"  {share:4.0%}  {what}", flush=True))

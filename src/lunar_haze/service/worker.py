@@ -13,13 +13,16 @@ import time
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
+from lunar_haze.core.layers.motes import places
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
 from lunar_haze.core.transport.live import LiveAir
+from lunar_haze.core.transport.mote_light import mote_light
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
@@ -35,6 +38,7 @@ from lunar_haze.service.protocol import (
     Finished,
     Incomplete,
     KeepWithin,
+    MotesLit,
     Prepare,
     Preparing,
     Published,
@@ -79,6 +83,8 @@ class Worker:
         self._tiles_at_once = 16
         self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
+        #: The motes lit last: of what view, where they are, and their light by layer.
+        self._motes: tuple[object, NDArray[np.float32], dict[str, NDArray[np.float32]]] | None = None
 
     def run(self) -> None:
         """Work until the other side is gone."""
@@ -104,7 +110,7 @@ class Worker:
     @property
     def idle(self) -> bool:
         """Whether there is nothing to do until a message comes."""
-        return self._job is None or (self._job.finished and not self._job.clean_due)
+        return self._job is None or (self._job.finished and not (self._job.clean_due or self._job.motes_due))
 
     def turn(self, message: Request | None) -> None:
         """Take a message, or go on with what is being computed for a tenth of a second. Raises ChannelClosed."""
@@ -127,7 +133,7 @@ class Worker:
 
     def _load_kernels(self) -> None:
         """Bring what the first picture needs from disk while nothing is asked for yet."""
-        for _name, act in itertools.islice(steps(), 3):
+        for _name, _seconds, act in itertools.islice(steps(), 3):
             if not self._inbox.empty():
                 return
             act()
@@ -145,6 +151,10 @@ class Worker:
                 self._inbox.put(self._channel.receive()[0])
         except ChannelClosed:
             os._exit(0)
+        except Exception:
+            # What cannot be read, such as a message of another version, would leave its sender waiting for ever.
+            log.exception("a message could not be read")
+            os._exit(1)
 
     def _fail(self, reason: str) -> None:
         self._job = None
@@ -189,7 +199,7 @@ class Worker:
         if not request.live:
             frame.restore_looks()
         keys = frame.want(list(request.layers))
-        job = Job(request, frame, keys, gains=request.gains)
+        job = Job(request, frame, keys, gains=request.gains, motes_due=request.motes is not None)
         if request.part is not None:
             job.part = frame.tiles_within(request.part, PART_MARGIN)
         for key in keys:
@@ -262,6 +272,8 @@ class Worker:
             job.paused, job.coarse_due, job.coarse_rested = not job.coarse_rested, again, True
         elif job.small:
             self._lay_small(job)
+        elif job.motes_due:
+            self._light_motes(job)
         elif not job.finished:
             self._refine(job)
 
@@ -334,6 +346,19 @@ class Worker:
             job.clean_due = job.request.denoise
         if not job.clean_due:
             self._gather_air(job, level)
+
+    def _light_motes(self, job: Job) -> None:
+        """Light the motes of dust that the lens sees, of each layer that has not lit them before."""
+        job.motes_due = False
+        motes, view = job.request.motes, job.request.view
+        assert motes is not None
+        about = (job.request.place, view.camera, view.width / view.height, motes)
+        if self._motes is None or self._motes[0] != about:
+            self._motes = about, places(motes, view.camera, view.width / view.height), {}
+        _about, where, light = self._motes
+        due = {key: spec for key, spec in zip(job.keys, job.request.layers) if key not in light}
+        light.update(zip(due, mote_light(job.frame, list(due.values()), where)))
+        self._channel.send(MotesLit(job.request.id, where, {key: light[key] for key in job.keys}))
 
     def _tell_problems(self, job: Job) -> None:
         mine = {key: reason for key, reason in job.frame.problems.items() if not key or key in job.keys}

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look
+from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, Part, View
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
@@ -31,10 +32,12 @@ from lunar_haze.service.protocol import (
     Finished,
     Incomplete,
     Lost,
+    MotesLit,
     Preparing,
     Published,
     Restarted,
 )
+from lunar_haze.ui.live_dust import LiveDust
 from lunar_haze.ui.live_masks import LiveMasks
 from lunar_haze.ui.live_mix import LiveMix
 from lunar_haze.ui.screen import Screen
@@ -78,6 +81,7 @@ class RenderBridge(QObject):
         self.screen.said.connect(self.said)
         self.masks = LiveMasks(session, self._seen_by_the_lens, self._part_of)
         self.masks.renewed.connect(self.refresh)
+        self.dust = LiveDust(session, self._seen_by_the_lens)
         self._request: FrameRequest | None = None
         self._request_id = 0
         self._mix_id = 0
@@ -212,7 +216,8 @@ class RenderBridge(QObject):
         )
         known = {s.key() for s in self._request.layers} if self._request else set()
         same_view = self._request and (request.view, request.part) == (self._request.view, self._request.part)
-        if same_view and {s.key() for s in request.layers} <= known:
+        same_motes = self._request is not None and request.motes == self._request.motes
+        if same_view and same_motes and {s.key() for s in request.layers} <= known:
             if request.gains != self._told_gains:
                 self._told_gains = request.gains
                 self._mix_id += 1
@@ -225,6 +230,8 @@ class RenderBridge(QObject):
             self._gains_by_mix = {0: request.gains}
             if not same_view:
                 self.masks.forget()
+            if not same_view or request.motes is None:
+                self.dust.take(None)
             self._request, self._told_gains = request, request.gains
             self.asked.emit()
             self.finished = False
@@ -269,6 +276,9 @@ class RenderBridge(QObject):
             self._take_layers(event, board)
         elif isinstance(event, Cleaned):
             self._take_clean(event, board)
+        elif isinstance(event, MotesLit):
+            self.dust.take(event)
+            self.refresh()
         elif isinstance(event, Finished):
             self.finished = True
             self._answered()
@@ -323,18 +333,25 @@ class RenderBridge(QObject):
         """Factor from cd/m2 to exposed scene-linear of the present look."""
         return self.screen.exposure()
 
+    def over(self, light: NDArray[np.float32], gains: tuple[LayerGain, ...] | None = None) -> NDArray[np.float32]:
+        """Light (h, w, 3) [cd/m2] with masks and dust of the look on screen; under its own gains, if not others."""
+        light = self.masks.over(light, self.exposure())
+        return self.dust.over(light, self._shown_gains() if gains is None else gains)
+
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
         if not self.session.is_open or self.session.place_spec is None or self.session.played is not None:
             return
         if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
-        picture, passes = self.mix.picture(self._shown_gains())
-        if picture is None:
+        scatter = layer_scatter(self.session.shown_look.finish, self.size()[1])
+        gains = self._shown_gains()
+        mixed, passes = self.mix.picture(gains, scatter)
+        if mixed is None:
             return
-        self.picture = picture
+        self.picture = mixed.light
         self.shown_passes = max(passes, 0)
-        self.image = self.screen.image(self.masks.over(picture, self.exposure()))
+        self.image = self.screen.image(self.over(mixed.light, gains), mixed.scattered)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []

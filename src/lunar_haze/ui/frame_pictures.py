@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from lunar_haze.core.finish.glow import live_scatter
+from lunar_haze.core.finish.glow import Scatter, layer_scatter
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.layers.model import LayerGain
-from lunar_haze.core.picture.frame_mix import FrameMix
+from lunar_haze.core.picture.frame_mix import Mixed
 from lunar_haze.ui.bridge import RenderBridge
 
 _ONE = (1.0, 1.0, 1.0)
@@ -42,17 +42,16 @@ class FramePictures(QObject):
         image = next(iter(self._bridge.mix.images.values()), None)
         return self._bridge.size() if image is None else (image.surface.shape[1], image.surface.shape[0])
 
-    def mix(self, together: bool, finish: Finish) -> FrameMix:
-        """The layers at hand, made ready to be mixed frame by frame (see `FrameMix`), with the glow of a finish."""
-        return self._bridge.mix.frames(together, live_scatter(finish, self.size()[1]))
+    def scatter(self, finish: Finish) -> Scatter | None:
+        """What scatters the light of these layers as a finish has it, None where it is not scattered layer by layer."""
+        return layer_scatter(finish, self.size()[1])
 
-    def image(self, light: NDArray[np.float32], glows: bool) -> QImage:
-        """The light of a frame (h, w, 3) [cd/m2] under the look that is played, as an image; any thread may ask.
-
-        ``glows`` says that the light has its glow already.
-        """
+    def image(self, frame: Mixed) -> QImage:
+        """A frame under the look that is played, as an image; any thread may ask."""
         bridge = self._bridge
-        return bridge.screen.image(light if glows else bridge.masks.over(light, bridge.exposure()), glows)
+        # What scatters by itself has neither masks nor dust before it.
+        light = frame.light if frame.scattered is not None else bridge.over(frame.light)
+        return bridge.screen.image(light, frame.scattered)
 
     # -- cleaning ---------------------------------------------------------------------------------
 

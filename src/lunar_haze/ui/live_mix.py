@@ -3,17 +3,46 @@
 While a hand moves, what has changed since the denoised picture was made is laid on it: grain does not come back.
 """
 
-from collections.abc import Callable
-
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.finish.glow import Scatter
 from lunar_haze.core.layers.model import LayerGain, LayerImage
-from lunar_haze.core.picture.frame_mix import FrameMix
+from lunar_haze.core.picture.frame_mix import FrameMix, Mixed
 from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
 
 _DARK = (0.0, 0.0, 0.0)
+
+
+class _Rooms:
+    """Two pictures that sums are made in, in turn: new memory costs as much as a sum."""
+
+    def __init__(self) -> None:
+        self._two: list[NDArray[np.float32]] = []
+
+    def sum(self, base: NDArray[np.float32], parts: list[tuple[LayerImage, LayerGain]]) -> NDArray[np.float32]:
+        """``base`` (h, w, 3) + layers under their gains; it stays as it is until the call after the next one."""
+        if len(self._two) < 2 or self._two[0].shape != base.shape:
+            self._two = [np.empty_like(base), np.empty_like(base)]
+        for image, gain in parts:
+            if base is not self._two[0]:
+                self._two.reverse()
+            add_layer(base, image, gain, self._two[0])
+            base = self._two[0]
+        return base
+
+
+def _changes(before: tuple[LayerGain, ...], now: tuple[LayerGain, ...]) -> dict[str, LayerGain]:
+    """By how much gains are not what they were, by key."""
+    old, new = ({g.key: g for g in each} for each in (before, now))
+    found = {}
+    for key in old.keys() | new.keys():
+        was, become = (each.get(key, LayerGain(key, _DARK, _DARK)) for each in (old, new))
+        if was != become:
+            surface, air = np.subtract(become.surface, was.surface), np.subtract(become.air, was.air)
+            found[key] = LayerGain(key, tuple(surface.tolist()), tuple(air.tolist()))
+    return found
 
 
 class LiveMix:
@@ -27,6 +56,11 @@ class LiveMix:
         self.clean_gains: tuple[LayerGain, ...] = ()
         #: Layers, surface and air as one, that were freed of grain by themselves.
         self.clean_layers: dict[str, NDArray[np.float32]] = {}
+        self._rooms, self._small_rooms = _Rooms(), _Rooms()
+        #: What the denoised picture and the layers scatter, of half their size, and what scatters it.
+        self._scatter: Scatter | None = None
+        self._clean_scattered: NDArray[np.float32] | None = None
+        self._scattered: dict[str, LayerImage] = {}
 
     def forget(self) -> None:
         """Nothing is known any longer."""
@@ -36,7 +70,7 @@ class LiveMix:
 
     def drop_clean(self) -> None:
         """Do without the denoised picture."""
-        self._clean, self.clean_gains = None, ()
+        self._clean, self.clean_gains, self._clean_scattered = None, (), None
 
     def set_layers(self, images: list[LayerImage], active: set[str]) -> None:
         """The layers there are now; ``active`` are the keys of those that give light."""
@@ -49,6 +83,7 @@ class LiveMix:
             if i.key in self.clean_layers and known.get(i.key) == i.passes
         }
         self.images = {i.key: i for i in images}
+        self._scattered = {}
         self._mixer.set_layers(images)
         # A clean picture may come before the layers that it was made of.
         if fresh - {g.key for g in self.clean_gains}:
@@ -57,41 +92,44 @@ class LiveMix:
     def set_clean(self, picture: NDArray[np.float32], gains: tuple[LayerGain, ...], passes: int) -> None:
         """A denoised picture, and the gains and passes that it was made with."""
         self._clean, self.clean_gains, self._clean_passes = picture, gains, passes
+        self._clean_scattered = None
 
-    def picture(self, gains: tuple[LayerGain, ...]) -> tuple[NDArray[np.float32] | None, int]:
-        """The picture under gains, None while there is none, and its passes: 0 with stand-ins among its layers."""
-        clean = self._on_clean(gains)
+    def picture(self, gains: tuple[LayerGain, ...], scatter: Scatter | None = None) -> tuple[Mixed | None, int]:
+        """The picture under gains, None while there is none, and its passes: 0 with stand-ins among its layers.
+
+        ``scatter`` is what scatters its layers' light, None where nobody asks. While one gain is moved a picture stays
+        as it is until the call after the next one.
+        """
+        clean = self._on_clean(gains, scatter)
         if clean is not None:
             return clean, self._clean_passes
         active = {g.key for g in gains if not g.is_silent}
         passes = min((self.images[k].passes if k in self.images else 0 for k in active), default=1)
-        return self._mixer.picture(gains), passes
+        mixed = self._mixer.picture(gains)
+        return None if mixed is None else Mixed(mixed), passes
 
-    def _on_clean(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+    def _on_clean(self, gains: tuple[LayerGain, ...], scatter: Scatter | None) -> Mixed | None:
         """The denoised picture plus what has changed since it was made; None when layers are missing."""
-        picture = self._clean
-        if picture is None:
+        clean = self._clean
+        if clean is None:
             return None
-        before, now = ({g.key: g for g in each} for each in (self.clean_gains, gains))
-        for key in before.keys() | now.keys():
-            old, new = before.get(key, LayerGain(key, _DARK, _DARK)), now.get(key, LayerGain(key, _DARK, _DARK))
-            if old == new:
-                continue
-            if key not in self.images:
-                return None
-            change = LayerGain(
-                key,
-                tuple(np.subtract(new.surface, old.surface).tolist()),
-                tuple(np.subtract(new.air, old.air).tolist()),
-            )
-            out = np.empty_like(picture)
-            add_layer(picture, self.images[key], change, out)
-            picture = out
-        return picture
+        changes = _changes(self.clean_gains, gains)
+        if not changes.keys() <= self.images.keys():
+            return None
+        light = self._rooms.sum(clean, [(self.images[key], change) for key, change in changes.items()])
+        if scatter is None:
+            return Mixed(light)
+        if scatter != self._scatter:
+            self._scatter, self._scattered, self._clean_scattered = scatter, {}, None
+        if self._clean_scattered is None:
+            self._clean_scattered = scatter(clean)
+        for key in changes.keys() - self._scattered.keys():
+            image = self.images[key]
+            self._scattered[key] = attrs.evolve(image, surface=scatter(image.surface), air=scatter(image.air))
+        parts = [(self._scattered[key], change) for key, change in changes.items()]
+        return Mixed(light, self._small_rooms.sum(self._clean_scattered, parts))
 
-    def frames(
-        self, together: bool, scatter: Callable[[NDArray[np.float32]], NDArray[np.float32]] | None = None
-    ) -> FrameMix:
+    def frames(self, together: bool, scatter: Scatter | None = None) -> FrameMix:
         """The layers as they are so far, made ready to be mixed frame by frame (see `FrameMix`)."""
         images = self.images
         if together:

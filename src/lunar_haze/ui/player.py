@@ -17,7 +17,8 @@ from PySide6.QtGui import QImage
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import CueSheet
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.picture.frame_mix import FrameMix, are_together
+from lunar_haze.core.finish.glow import Scatter
+from lunar_haze.core.picture.frame_mix import FrameMix, Mixed, are_together
 from lunar_haze.core.plan.frames import gains, view_of
 from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.ui.bridge import RenderBridge
@@ -26,7 +27,7 @@ from lunar_haze.ui.frames_ahead import AHEAD, FramesAhead
 from lunar_haze.ui.session import Session
 
 #: Makes the light of a frame (h, w, 3) [cd/m2], and says whether it has its glow already.
-Frame = Callable[[], tuple[NDArray[np.float32], bool]]
+Frame = Callable[[], Mixed]
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
 
@@ -77,7 +78,8 @@ class Player(QObject):
         self.tally = Tally()
         self._sheet: CueSheet | None = None
         self._mix: FrameMix | None = None
-        self._made_of: tuple[bool, float, bool] = (True, 1.0, False)
+        #: Whether surface and air have one gain at all frames, and what scatters the light.
+        self._made_of: tuple[bool, Scatter | None] = (True, None)
         self._plans: dict[int, FramePlan] = {}
         #: The frame that comes next, the document there, and what makes its light.
         self._next: tuple[int, Document, tuple[str, Frame] | None] | None = None
@@ -169,8 +171,8 @@ class Player(QObject):
     def _cleaned(self) -> None:
         if self.is_playing and self._mix is not None and self.session.played is not None:
             # What comes next is mixed from the clean ones, made ready while the others still serve.
-            finish, together = self.session.played.look.finish, self._made_of[0]
-            self._fresh = self._builds.submit(lambda: self._frames.mix(together, finish))
+            made_of, frames = self._made_of, self._bridge.mix.frames
+            self._fresh = self._builds.submit(lambda: frames(*made_of))
 
     def _edited(self) -> None:
         if self.is_playing:
@@ -215,7 +217,7 @@ class Player(QObject):
         # Mixed and finished on a thread, while the window draws the frame before and makes the next one ready.
         how, make = light
         setattr(self.tally, how, getattr(self.tally, how) + 1)
-        self._work = self._thread.submit(lambda: (frame, self._frames.image(*make())))
+        self._work = self._thread.submit(lambda: (frame, self._frames.image(make())))
         after = first if frame == last else frame + 1
         self._next = (after, *self._made_ready(after))
 
@@ -240,7 +242,7 @@ class Player(QObject):
         if found is not None:
             return "held", found
         small = self._small_of(there)
-        return None if small is None else ("small", lambda: (small, False))
+        return None if small is None else ("small", lambda: Mixed(small))
 
     def _exact(self, there: Document, air_s: float | None = None) -> Frame | None:
         """What mixes a frame from the layers at hand, None where they are of another place, lens or air; ``air_s`` as
@@ -252,12 +254,11 @@ class Player(QObject):
         lit = [g for g in now if not g.is_silent]
         if not self._frames.are_there([g.key for g in lit]):
             return None
-        finish = there.look.finish
-        made_of = (are_together(tuple(lit)), finish.glow.size, finish.in_force.glow.strength > 0.0)
+        made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish))
         if self._mix is None or not {g.key for g in lit} <= set(self._mix.keys) or self._made_of != made_of:
-            self._made_of, self._mix = made_of, self._frames.mix(made_of[0], finish)
-        mix, glow = self._mix, finish.in_force.glow.strength
-        return lambda: (mix.picture(now, glow), mix.glows)
+            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of)
+        mix = self._mix
+        return lambda: mix.picture(now)
 
     def _small_of(self, there: Document) -> NDArray[np.float32] | None:
         frame = there.shot.frame

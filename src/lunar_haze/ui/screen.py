@@ -8,8 +8,9 @@ from PySide6.QtGui import QImage
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import Finish, Glow
-from lunar_haze.core.finish.pipeline import Finisher, finished, plain_view
+from lunar_haze.core.finish.live import Finisher
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.pipeline import finished, plain_view
 from lunar_haze.core.picture.display import DisplayTable
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.folders import cache_folder
@@ -53,19 +54,18 @@ class Screen(QObject):
         """Factor from cd/m2 to exposed scene-linear of the look on screen."""
         return exposure_scale(self._look.ev100, self._look.stops)
 
-    def image(self, light: NDArray[np.float32], glows: bool = False) -> QImage:
-        """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish; ``glows`` when it has its glow."""
+    def image(self, light: NDArray[np.float32], scattered: NDArray[np.float32] | None = None) -> QImage:
+        """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish; ``scattered`` as `Finisher.show`."""
         finish = self._look.finish
-        if glows:
-            finish = attrs.evolve(finish, glow=Glow())
         lens = self._session.shown_shot.seen_from.tan_half_width
         try:
-            return as_image(self.finisher.show(light, finish, self.exposure(), lens))
+            return as_image(self.finisher.show(light, finish, self.exposure(), lens, scattered=scattered))
         except PictureError as error:
             if str(error) != self._told:
                 self._told = str(error)
                 self.said.emit(f"{error}; the picture is shown without it", True)
-            return as_image(self.finisher.show(light, attrs.evolve(finish, table=None), self.exposure(), lens))
+            without = attrs.evolve(finish, table=None)
+            return as_image(self.finisher.show(light, without, self.exposure(), lens, scattered=scattered))
 
     def image_of(self, light: NDArray[np.float32], look: Look, shot: Shot) -> QImage:
         """A small picture (h, w, 3) [cd/m2] of a shot under a look, other than those on screen, as an image."""

@@ -7,15 +7,15 @@ frame's height stands for 27 degrees at size 1. How halation spreads is told in 
 """
 
 import functools
-from collections.abc import Callable
 
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish.halation import LAYERS, halo
 from lunar_haze.core.finish.model import Finish, Glow, Halation
 from lunar_haze.core.finish.spread import gains_of, spread_by
-from lunar_haze.core.picture.mix import block_mean, enlarge
+from lunar_haze.core.picture.mix import block_mean
 
 #: Angle of the frame's height [deg] at size 1.
 HEIGHT_DEG = 27.0
@@ -40,58 +40,75 @@ def _halo_gains(height: int, width: int, size: float) -> NDArray[np.float32]:
     return gains_of(lambda heights: halo(heights, size), height, width)
 
 
-def blurred(picture: NDArray[np.float32], size: float) -> NDArray[np.float32]:
-    """The light of a picture (h, w, 3), all of it scattered as glow."""
-    return spread_by(picture, _glow_gains(*picture.shape[:2], float(size)))
-
-
-def parts(
-    picture: NDArray[np.float32], glow: Glow, halation: Halation, is_small: bool = False
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """The share (3,) of a picture's light that stays, and the light (h, w, 3) that is scattered, of half the size if so
-    wished; together they are the picture with its glow.
+def _shares(glow: Glow, halation: Halation) -> tuple[NDArray[np.float32], np.float32]:
+    """The shares (3,) of red, green and blue that are scattered, before there are more of them than there is light,
+    and what they are divided by so that there are not.
     """
-    source = block_mean(np.ascontiguousarray(picture), 2) if is_small else picture
-    size = source.shape[:2]
     shares = np.float32(glow.strength) + np.float32(halation.strength) * LAYERS
-    # No more light is scattered than there is.
-    most = np.float32(max(float(shares.max()), 1.0))
+    return shares, np.float32(max(float(shares.max()), 1.0))
+
+
+def stays(glow: Glow, halation: Halation) -> NDArray[np.float32]:
+    """The share (3,) of a picture's light that is not scattered."""
+    shares, most = _shares(glow, halation)
+    return np.float32(1.0) - shares / most
+
+
+def scattered(picture: NDArray[np.float32], glow: Glow, halation: Halation) -> NDArray[np.float32]:
+    """The light (h, w, 3) of a picture that is scattered; together with what stays it is the picture with its glow."""
+    size = picture.shape[:2]
+    most = _shares(glow, halation)[1]
     gains = np.float32(glow.strength) / most * _glow_gains(*size, float(glow.size)) if glow.strength > 0.0 else None
     if halation.strength > 0.0:
         red = np.float32(halation.strength) / most * LAYERS * _halo_gains(*size, float(halation.size))[..., None]
         gains = red if gains is None else red + gains[..., None]
     assert gains is not None
-    return np.float32(1.0) - shares / most, spread_by(source, gains)
+    return spread_by(picture, gains)
 
 
-def glowing(
-    picture: NDArray[np.float32], glow: Glow, halation: Halation, is_quick: bool = False
-) -> NDArray[np.float32]:
-    """A picture (h, w, 3) of which shares of the light are scattered; a quick one is scattered at half its size.
-
-    The very picture when nothing is scattered.
-    """
+def glowing(picture: NDArray[np.float32], glow: Glow, halation: Halation) -> NDArray[np.float32]:
+    """A picture (h, w, 3) of which shares of the light are scattered; the very picture when none is."""
     if glow.strength == halation.strength == 0.0:
         return picture
-    is_small = is_quick and picture.shape[0] >= HALF_FROM
-    stays, found = parts(picture, glow, halation, is_small)
-    if is_small:
-        scattered = np.empty_like(picture)
-        enlarge(found, scattered)
-        found = scattered
-    found += stays * picture
+    found = np.maximum(scattered(picture, glow, halation), 0.0)
+    found += stays(glow, halation) * picture
     return found
 
 
-def live_scatter(finish: Finish, height: int) -> Callable[[NDArray[np.float32]], NDArray[np.float32]] | None:
-    """What scatters the half-size layers of a moving picture of a height [px] as a finish has it (see `FrameMix`).
+@attrs.frozen
+class Scatter:
+    """Scatters a live picture, at half its size and as linearly as light: what sums of pictures scatter can be summed.
 
-    None where the glow is off, where something comes before it that is not as linear as light, and where a picture is
-    too small for half its size.
+    Glow by itself is scattered whole, and its share taken where it is laid on the picture.
+    """
+
+    glow: Glow
+    halation: Halation
+
+    def __call__(self, picture: NDArray[np.float32]) -> NDArray[np.float32]:
+        """The light of a picture (h, w, 3), and of a difference of pictures, that is scattered (h / 2, w / 2, 3)."""
+        return scattered(block_mean(np.ascontiguousarray(picture, np.float32), 2), self.glow, self.halation)
+
+    def share_of(self, glow: Glow) -> float:
+        """How much of that is laid on a picture whose glow this is."""
+        return glow.strength if self.halation.strength == 0.0 else 1.0
+
+
+def live_scatter(finish: Finish, height: int) -> Scatter | None:
+    """What scatters a live picture of a height [px] as a finish has it.
+
+    None where nothing glows, and where a picture is too small for half its size.
     """
     on = finish.in_force
-    if on.glow.strength == 0.0 or on.masks_at_work or height < HALF_FROM:
+    if height < HALF_FROM or on.glow.strength == on.halation.strength == 0.0:
         return None
-    if on.halation.strength > 0.0 or on.star > 0.0 or on.ghosts > 0.0:
-        return None
-    return functools.partial(blurred, size=on.glow.size)
+    if on.halation.strength == 0.0:
+        return Scatter(Glow(1.0, on.glow.size), Halation())
+    return Scatter(on.glow, on.halation)
+
+
+def layer_scatter(finish: Finish, height: int) -> Scatter | None:
+    """The same for the layers of a picture, where the glow is what first happens to their sum; None where it is not."""
+    on = finish.in_force
+    before = bool(on.masks_at_work) or max(on.dust.per_m3, on.star, on.ghosts) > 0.0
+    return None if before else live_scatter(finish, height)

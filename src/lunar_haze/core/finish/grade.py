@@ -4,16 +4,20 @@ Exposure and contrast act about mid grey, in stops; toe and shoulder bend stops 
 the CDL is the ASC's (Technology Committee, "ASC Color Decision List (ASC CDL) Transfer Functions and Interchange
 Syntax", 2009), in ACEScct; the split tone leans shadows and lights towards colours and keeps their luminance.
 
-All up to saturation is done to each channel alone (`per_channel`), the rest to colours (`coupled`): a table's nodes
-need the first along their edges only.
+All up to saturation is done to each channel alone (`per_channel`), the rest to colours (`coupled`): in a live picture
+the first are three curves (`live_tone`).
 """
+
+import functools
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.finish import acescct, kernels
+from lunar_haze.core.finish import acescct
 from lunar_haze.core.finish.model import Cdl, Grade
+from lunar_haze.core.finish.one_pass import Tone, couple_rows
+from lunar_haze.core.picture.display import TABLE_SIZE, axis, grid_of, shaped
 from lunar_haze.core.units.photometry import MID_GREY
 from lunar_haze.core.units.smooth import smoothstep
 
@@ -23,6 +27,8 @@ CDL_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
 _BEND = 0.6
 #: From so many stops under grey to so many over it the split tone goes from shadows to lights; its most, in stops.
 _SPLIT_STOPS, _SPLIT_MOST = 3.0, 1.0
+#: The curves of a live picture have so many nodes: 100 a stop.
+_CURVE_NODES = 2001
 #: No light is taken farther from grey than so many stops.
 _FARTHEST = 60.0
 
@@ -70,25 +76,38 @@ def coupled(values: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
     return values if grade.split == 0.0 else _split_toned(values, grade)
 
 
-def coupled_nodes(values: NDArray[np.float32], grade: Grade, cdl: Cdl) -> NDArray[np.float32]:
-    """The same on the nodes (..., 3) of a table, compiled: a hand on a number waits for them."""
-    if cdl.saturation == 1.0 and grade.split == 0.0:
-        return values
-    rows = np.ascontiguousarray(values, np.float32).reshape(-1, 3)
-    out = np.empty_like(rows)
-    shadows, lights = (_leaning(colour).astype(np.float32) for colour in (grade.shadows, grade.lights))
-    kernels.couple(
-        rows, cdl.saturation != 1.0, np.float32(cdl.saturation), CDL_WEIGHTS.astype(np.float32),
-        np.float32(acescct.CUT_SIGNAL), np.array([acescct.SLOPE, acescct.OFFSET], np.float32),
-        np.float32(acescct.STOPS), np.float32(acescct.BIAS), np.float32(_SPLIT_MOST * grade.split), shadows, lights,
-        LUMINANCE_WEIGHTS.astype(np.float32), np.float32(MID_GREY), np.float32(0.5 / _SPLIT_STOPS), out,
-    )  # fmt: skip
-    return out.reshape(values.shape)
-
-
 def graded(exposed: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
     """The whole grade on exposed ACEScg (..., 3); the very array where there is nothing to do."""
     return coupled(per_channel(exposed, grade, cdl), grade, cdl)
+
+
+@functools.lru_cache(maxsize=4)
+def live_tone(grade: Grade, cdl: Cdl) -> Tone:
+    """The same for `one_pass`, whose curves run over the display table's shaper."""
+    is_on = (grade, cdl) != (Grade(), Cdl())
+    couples = cdl.saturation != 1.0 or grade.split != 0.0
+    exposed = np.repeat(axis(_CURVE_NODES)[:, None].astype(np.float64), 3, 1)
+    curves = per_channel(exposed, grade, cdl) if is_on else exposed
+    if is_on and not couples:
+        curves = np.clip(shaped(curves), 0.0, 1.0) * (TABLE_SIZE - 1)
+    shadows, lights = (_leaning(colour).astype(np.float32) for colour in (grade.shadows, grade.lights))
+    return Tone(
+        np.ascontiguousarray(curves.T, np.float32), is_on, couples, cdl.saturation != 1.0, np.float32(cdl.saturation),
+        CDL_WEIGHTS.astype(np.float32),
+        np.array([acescct.CUT_SIGNAL, acescct.SLOPE, acescct.OFFSET, acescct.STOPS, acescct.BIAS], np.float32),
+        np.float32(_SPLIT_MOST * grade.split), shadows, lights, LUMINANCE_WEIGHTS.astype(np.float32),
+        np.float32(MID_GREY), np.float32(0.5 / _SPLIT_STOPS),
+    )  # fmt: skip
+
+
+def graded_nodes(grade: Grade, cdl: Cdl) -> NDArray[np.float32]:
+    """Exposed values (N, N, N, 3) that the grade makes of those at a display table's nodes."""
+    edges = per_channel(np.repeat(axis()[:, None], 3, 1), grade, cdl).astype(np.float32)
+    nodes, tone = grid_of(*edges.T), live_tone(grade, cdl)
+    if tone.couples:
+        rows = nodes.reshape(-1, TABLE_SIZE, 3)
+        couple_rows(tone, rows, rows)
+    return nodes
 
 
 def _split_toned(exposed: NDArray, grade: Grade) -> NDArray:

@@ -1,13 +1,7 @@
 """The compiled loops of the finish; what they are for stands where they are called."""
 
-import math
-
 import numba as nb
 import numpy as np
-
-from lunar_haze.core.units.fast_math import exp, log2
-
-_LN2 = np.float32(math.log(2.0))
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
@@ -23,7 +17,7 @@ def balanced(picture, matrix, gains, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio):
+def by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio):
     """One colour as the eye sees it whose day vision takes part by m: see `night`."""
     zero, one = np.float32(0.0), np.float32(1.0)
     x = to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b
@@ -46,89 +40,8 @@ def seen_by_eye(picture, to_xyz, blue, m, k, strength, white_ratio, out):
     for row in nb.prange(picture.shape[0]):
         for column in range(picture.shape[1]):
             r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            r, g, b = _by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio)
+            r, g, b = by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio)
             out[row, column, 0], out[row, column, 1], out[row, column, 2] = r, g, b
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def in_one_go(picture, stays, scattered, to_xyz, blue, m, k, night, white_ratio, matrix, gains, out):
-    """What `glowing`, `seen_by_eye` and `balanced` do in turn, with each pixel read and written once.
-
-    ``scattered`` (h / 2, w / 2, 3) is added between its pixels to the share ``stays`` (3,) of the picture, and left
-    out where it has one pixel only; ``night`` of 0 leaves the eye out; gains (h, w), or (1, 1) for none.
-    """
-    height, width = picture.shape[0], picture.shape[1]
-    rows, columns = scattered.shape[0], scattered.shape[1]
-    half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
-    even, glows = gains.shape[0] == 1, rows > 1
-    down, along = np.float32(rows) / np.float32(height), np.float32(columns) / np.float32(width)
-    for row in nb.prange(height):
-        y = min(max((np.float32(row) + half) * down - half, zero), np.float32(rows - 1))
-        j = min(int(y), max(rows - 2, 0))
-        upper, lower, fy = scattered[j], scattered[min(j + 1, rows - 1)], y - np.float32(j)
-        for column in range(width):
-            r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            if glows:
-                x = min(max((np.float32(column) + half) * along - half, zero), np.float32(columns - 1))
-                i = min(int(x), max(columns - 2, 0))
-                i1, fx = min(i + 1, columns - 1), x - np.float32(i)
-                w00, w01 = (one - fy) * (one - fx), (one - fy) * fx
-                w10, w11 = fy * (one - fx), fy * fx
-                r = stays[0] * r + w00 * upper[i, 0] + w01 * upper[i1, 0] + w10 * lower[i, 0] + w11 * lower[i1, 0]
-                g = stays[1] * g + w00 * upper[i, 1] + w01 * upper[i1, 1] + w10 * lower[i, 1] + w11 * lower[i1, 1]
-                b = stays[2] * b + w00 * upper[i, 2] + w01 * upper[i1, 2] + w10 * lower[i, 2] + w11 * lower[i1, 2]
-            if night > zero:
-                r, g, b = _by_eye(r, g, b, to_xyz, blue, m, k, night, white_ratio)
-            gain = one if even else gains[row, column]
-            for c in range(3):
-                out[row, column, c] = gain * (matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b)
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def couple(
-    values, is_signal, saturation, luma, cut, low, slope, bias, split, shadows, lights, luminance, grey, per_stop, out
-):
-    """What `grade.coupled` does to colours, on a table's nodes (n, 3): saturation of a signal in ACEScct, which is
-    decoded by ``cut``, ``low`` (2,), ``slope`` and ``bias``, and the split tone, whose colours are told in stops;
-    ``per_stop`` is how fast it goes from the one to the other.
-    """
-    zero, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
-    for block in nb.prange((values.shape[0] + 1023) // 1024):
-        for n in range(block * 1024, min(block * 1024 + 1024, values.shape[0])):
-            r, g, b = values[n, 0], values[n, 1], values[n, 2]
-            if is_signal:
-                y = luma[0] * r + luma[1] * g + luma[2] * b
-                r = min(max(y + saturation * (r - y), zero), one)
-                g = min(max(y + saturation * (g - y), zero), one)
-                b = min(max(y + saturation * (b - y), zero), one)
-                r = exp((r * slope - bias) * _LN2) if r > cut else (r - low[1]) / low[0]
-                g = exp((g * slope - bias) * _LN2) if g > cut else (g - low[1]) / low[0]
-                b = exp((b * slope - bias) * _LN2) if b > cut else (b - low[1]) / low[0]
-            if split > zero:
-                level = max(r * luminance[0] + g * luminance[1] + b * luminance[2], np.float32(1e-10))
-                t = min(max(log2(level / grey) * per_stop + half, zero), one)
-                t = t * t * (np.float32(3.0) - np.float32(2.0) * t)
-                r = max(r, zero) * exp(split * _LN2 * (shadows[0] + t * (lights[0] - shadows[0])))
-                g = max(g, zero) * exp(split * _LN2 * (shadows[1] + t * (lights[1] - shadows[1])))
-                b = max(b, zero) * exp(split * _LN2 * (shadows[2] + t * (lights[2] - shadows[2])))
-                now = max(r * luminance[0] + g * luminance[1] + b * luminance[2], np.float32(1e-10))
-                r, g, b = r * level / now, g * level / now, b * level / now
-            out[n, 0], out[n, 1], out[n, 2] = r, g, b
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def lay_grain(codes, noise, held, channels):
-    """Lay noise on code values (h, w, channels or more) uint8, in place; ``held`` (256,) is its strength at each."""
-    tile, width = noise.shape[1], codes.shape[1]
-    for row in nb.prange(codes.shape[0]):
-        line = noise[row % noise.shape[0]]
-        for start in range(0, width, tile):
-            for column in range(start, min(start + tile, width)):
-                grain = line[column - start]
-                for c in range(channels):
-                    code = codes[row, column, c]
-                    value = np.float32(code) + grain * held[code] + np.float32(0.5)
-                    codes[row, column, c] = np.uint8(np.int32(min(max(value, np.float32(0.0)), np.float32(255.0))))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -224,6 +137,39 @@ def draw_aperture(x, y, apothem, normals, light, out):
             if cover > zero:
                 for c in range(3):
                     out[row, column, c] += cover * light[c]
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def draw_motes(at, radius, normals, flux, out):
+    """Add each mote's light (n, 3), summed over pixels, to ``out`` (h, w, 3).
+
+    It lies over a polygon about its place (n, 2) [px] as large as the circle of a radius (n,), between four pixels
+    where that is less than one.
+    """
+    half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
+    sides = normals.shape[0]
+    # The apothem of a polygon with the circle's area.
+    inner = np.sqrt(np.float32(np.pi) / (np.float32(sides) * np.tan(np.float32(np.pi / sides))))
+    for n in range(at.shape[0]):
+        if radius[n] < one:
+            _lay(out, at[n, 0] - half, at[n, 1] - half, flux[n, 0], flux[n, 1], flux[n, 2])
+            continue
+        # Drawn once by itself: how much of it lies in the frame, and what all its pixels' shares add up to.
+        side = 2 * int(radius[n] * np.float32(1.6)) + 4
+        room = np.zeros((side, side, 3), np.float32)
+        left, top = int(np.floor(at[n, 0])) - side // 2, int(np.floor(at[n, 1])) - side // 2
+        x, y = at[n, 0] - np.float32(left), at[n, 1] - np.float32(top)
+        draw_aperture(x, y, radius[n] * inner, normals, np.ones(3, np.float32), room)
+        whole = zero
+        for row in range(side):
+            for column in range(side):
+                whole += room[row, column, 0]
+        for row in range(max(-top, 0), min(side, out.shape[0] - top)):
+            for column in range(max(-left, 0), min(side, out.shape[1] - left)):
+                share = room[row, column, 0] / whole
+                if share > zero:
+                    for c in range(3):
+                        out[top + row, left + column, c] += share * flux[n, c]
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")

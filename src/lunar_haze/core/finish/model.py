@@ -1,9 +1,9 @@
 """The finish of a look: what becomes of its light on the way to the picture, as one frozen value.
 
-Steps stand in a fixed order: stars, ghosts, glow and halation, night by eye, white balance, vignette (in scene light);
-exposure and contrast, toe and shoulder, CDL, split tone, table (on exposed light); view; grain. A step at its usual
-numbers is off and costs nothing. Sizes are shares of the frame's height, so that a finish does not change with the
-picture's size.
+Steps stand in a fixed order: masks, floating dust, stars, ghosts, glow and halation, night by eye, white balance,
+vignette (in scene light); exposure and contrast, toe and shoulder, CDL, split tone, table (on exposed light); view;
+grain. A step at its usual numbers is off and costs nothing. Sizes are shares of the frame's height, so that a finish
+does not change with the picture's size.
 """
 
 import math
@@ -34,6 +34,14 @@ class Glow:
 
     strength: float = 0.0
     size: float = 1.0
+
+
+@attrs.frozen
+class Dust:
+    """Dust that floats before the lens: motes in a cubic metre, and how bright: 1 as those 0.1 mm wide by nature."""
+
+    per_m3: float = 0.0
+    brightness: float = 300.0
 
 
 @attrs.frozen
@@ -167,6 +175,7 @@ class Finish:
     dark_noise: float = 0.0
     off: tuple[str, ...] = ()
     white_follows: bool = False
+    dust: Dust = Dust()
 
     @property
     def in_force(self) -> "Finish":
@@ -255,6 +264,14 @@ FINISH_ROWS: tuple[Row, ...] = (
             tip="of the aperture: as many spikes when even, twice as many when odd"),
         row("aperture turn", "turn", "aperture.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
             tip="how far the blades are turned, clockwise"),
+    ),
+    *under(
+        "floating dust",
+        row("dust", "dust", "dust.per_m3", "", 0.0, 60.0, 0.0, floor=0.0, ceiling=200.0,
+            tip="motes in a cubic metre of the air before the lens, lit by what shines there"),
+        row("dust brightness", "brightness of dust", "dust.brightness", "", 10.0, 10_000.0, 300.0, ratio=True,
+            floor=0.01, ceiling=1e6,
+            tip="1 is what motes a tenth of a millimetre wide do by nature; flakes are brighter"),
     ),
     *under(
         "vignette",

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS, xy_to_acescg
 from lunar_haze.core.finish import kernels
+from lunar_haze.core.finish.one_pass import Eye
 
 #: Luminous efficacies [lm/W] at the peaks of day and night vision; their ratio scales night luminance at 555 nm.
 K_DAY, K_NIGHT = 683.0, 1699.0
@@ -70,14 +71,13 @@ def by_eye(
     if m >= 1.0:
         return picture
     out = np.empty_like(picture) if out is None else out
-    to_xyz, blue, day, k, share, white = of_the_eye(m, strength)
-    kernels.seen_by_eye(np.ascontiguousarray(picture), to_xyz, blue, day, k, share, white, out)
+    kernels.seen_by_eye(np.ascontiguousarray(picture), *of_the_eye(m, strength), out)
     return out
 
 
-def of_the_eye(m: float, strength: float) -> tuple:
+def of_the_eye(m: float, strength: float) -> Eye:
     """What the kernels take of an eye whose day vision takes part by m."""
-    return (
+    return Eye(
         ACESCG_TO_XYZ.astype(np.float32), BLUE.astype(np.float32), np.float32(m), np.float32(K_DAY / K_NIGHT),
         np.float32(strength), np.float32(_WHITE_RATIO),
     )  # fmt: skip

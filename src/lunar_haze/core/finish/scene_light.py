@@ -7,82 +7,94 @@ from lunar_haze.core.finish import kernels, white_balance
 from lunar_haze.core.finish.bright import bright_part
 from lunar_haze.core.finish.dark import noisy, softened
 from lunar_haze.core.finish.ghosts import with_ghosts
-from lunar_haze.core.finish.glow import HALF_FROM, glowing, parts
+from lunar_haze.core.finish.glow import glowing, live_scatter, stays
 from lunar_haze.core.finish.model import Finish, Vignette, White
 from lunar_haze.core.finish.night import adaptation_of, by_eye, mesopic_share, of_the_eye
+from lunar_haze.core.finish.one_pass import Balance, Eye, LaidGlow
 from lunar_haze.core.finish.star import starred
 from lunar_haze.core.finish.vignette import gains
+from lunar_haze.core.picture.mix import enlarge
 
 _EVEN = np.ones((1, 1), np.float32)
 _ALL, _NOTHING = np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32)
 
 
-def in_light(
-    picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float, is_quick: bool = False
-) -> NDArray[np.float32]:
+def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float) -> NDArray[np.float32]:
     """The steps on scene light: stars, ghosts, glow and halation, night by eye, white balance, vignette.
 
     ``picture`` (h, w, 3) ACEScg [cd/m2], the very one when no step is on; ``scale`` is the exposure, by which stars and
-    ghosts know what will be seen; ``tan_half_width`` that of the lens. A quick one has its glow from a picture of half
-    its size.
+    ghosts know what will be seen; ``tan_half_width`` that of the lens.
     """
     given = picture
-    if finish.star > 0.0 or finish.ghosts > 0.0:
-        # Both are of the light as it comes to the lens.
-        bright = bright_part(picture, scale)
-        picture = starred(picture, bright, finish.star, finish.aperture, scale)
-        picture = with_ghosts(picture, bright, finish.ghosts, finish.aperture, tan_half_width, scale)
-    if is_quick and finish.acuity == finish.dark_noise == 0.0:
-        return _in_one_go(picture, finish, tan_half_width, given)
-    picture = glowing(picture, finish.glow, finish.halation, is_quick)
-    picture = softened(picture, finish.acuity)
-    picture = by_eye(picture, finish.night, None if picture is given else picture)
-    picture = noisy(picture, finish.dark_noise, finish.grain.seed)
-    return _balanced(picture, finish, tan_half_width, given)
-
-
-def _balanced(picture: NDArray, finish: Finish, tan_half_width: float, given: NDArray) -> NDArray[np.float32]:
-    """White balance and vignette; ``given`` is the picture that is not to be written over."""
+    picture = _through_the_lens(picture, finish, scale, tan_half_width)
+    picture = glowing(picture, finish.glow, finish.halation)
+    picture = _in_the_dark(picture, finish, given)
     if finish.white == White() and finish.vignette == Vignette():
         return picture
     # What a step has made for itself the next one may write over.
     out = np.empty(picture.shape, np.float32) if picture is given else picture
-    matrix, shade = _balance(picture, finish, tan_half_width)
-    kernels.balanced(np.ascontiguousarray(picture, np.float32), matrix, shade, out)
+    balance = _balance_of(finish, picture, tan_half_width)
+    kernels.balanced(np.ascontiguousarray(picture, np.float32), balance.matrix, balance.gains, out)
     return out
 
 
-def _balance(picture: NDArray, finish: Finish, tan_half_width: float) -> tuple[NDArray, NDArray]:
-    """The white balance's matrix (3, 3) and the vignette's gains (h, w), (1, 1) for none."""
+def left_for_one_pass(
+    picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float,
+    light_scattered: NDArray[np.float32] | None,
+) -> tuple[NDArray[np.float32], LaidGlow, Eye, Balance]:  # fmt: skip
+    """A live picture after the steps that need more of it than one pixel at a time, and what is left of the others.
+
+    ``light_scattered`` is what `glow.layer_scatter` makes of the picture, None where that is not known.
+    """
+    given, height = picture, picture.shape[0]
+    picture = _through_the_lens(picture, finish, scale, tan_half_width)
+    glow, eye = LaidGlow(_ALL, _NOTHING, np.float32(0.0)), of_the_eye(1.0, 0.0)
+    scatter = live_scatter(finish, height)
+    if scatter is None:
+        picture = glowing(picture, finish.glow, finish.halation)
+    else:
+        if light_scattered is None:
+            light_scattered = scatter(picture)
+        share = np.float32(scatter.share_of(finish.glow))
+        glow = LaidGlow(stays(finish.glow, finish.halation), light_scattered, share)
+    if finish.acuity > 0.0 or finish.dark_noise > 0.0:
+        if scatter is not None:
+            laid = np.empty_like(picture)
+            enlarge(glow.scattered, laid)
+            picture = glow.stays * picture + glow.share * laid
+            glow = LaidGlow(_ALL, _NOTHING, np.float32(0.0))
+        picture = _in_the_dark(picture, finish, given)
+    elif finish.night > 0.0:
+        # Every eighth pixel as it will be with its glow.
+        seen = picture[::8, ::8]
+        if scatter is not None:
+            seen = glow.stays * seen + glow.share * glow.scattered[::4, ::4][: seen.shape[0], : seen.shape[1]]
+        m = mesopic_share(adaptation_of(seen, 1))
+        eye = of_the_eye(m, finish.night if m < 1.0 else 0.0)
+    return picture, glow, eye, _balance_of(finish, picture, tan_half_width)
+
+
+def _through_the_lens(
+    picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float
+) -> NDArray[np.float32]:
+    """Stars and ghosts: both are of the light as it comes to the lens."""
+    if finish.star == finish.ghosts == 0.0:
+        return picture
+    bright = bright_part(picture, scale)
+    picture = starred(picture, bright, finish.star, finish.aperture, scale)
+    return with_ghosts(picture, bright, finish.ghosts, finish.aperture, tan_half_width, scale)
+
+
+def _in_the_dark(picture: NDArray[np.float32], finish: Finish, given: NDArray) -> NDArray[np.float32]:
+    """Acuity, night by eye, noise; ``given`` is the picture that is not to be written over."""
+    picture = softened(picture, finish.acuity)
+    picture = by_eye(picture, finish.night, None if picture is given else picture)
+    return noisy(picture, finish.dark_noise, finish.grain.seed)
+
+
+def _balance_of(finish: Finish, picture: NDArray, tan_half_width: float) -> Balance:
+    """White balance and vignette of a picture (h, w, 3)."""
     height, width = picture.shape[:2]
     shade = _EVEN if finish.vignette == Vignette() else gains(height, width, finish.vignette, tan_half_width)
-    return white_balance.matrix(finish.white).astype(np.float32), shade
-
-
-def _in_one_go(
-    picture: NDArray[np.float32], finish: Finish, tan_half_width: float, given: NDArray
-) -> NDArray[np.float32]:
-    """Glow, night by eye, white balance and vignette for a moving picture: one pass over its pixels."""
-    glows = finish.glow.strength > 0.0 or finish.halation.strength > 0.0
-    is_small = glows and picture.shape[0] >= HALF_FROM
-    if glows and not is_small:
-        picture = glowing(picture, finish.glow, finish.halation)
-    stays, scattered = parts(picture, finish.glow, finish.halation, True) if is_small else (_ALL, _NOTHING)
-    m = 1.0
-    if finish.night > 0.0:
-        seen = picture[::8, ::8]
-        if is_small:
-            # Every eighth pixel as it will be with its glow.
-            seen = stays * seen + scattered[::4, ::4][: seen.shape[0], : seen.shape[1]]
-        m = mesopic_share(adaptation_of(seen, 1))
-    night = finish.night if m < 1.0 else 0.0
-    if not is_small and night == 0.0:
-        return _balanced(picture, finish, tan_half_width, given)
-    out = np.empty(picture.shape, np.float32)
-    to_xyz, blue, day, k, share, white = of_the_eye(m, night)
-    matrix, shade = _balance(picture, finish, tan_half_width)
-    kernels.in_one_go(
-        np.ascontiguousarray(picture, np.float32), stays, scattered, to_xyz, blue, day, k, share, white, matrix, shade,
-        out,
-    )  # fmt: skip
-    return out
+    is_on = finish.white != White() or finish.vignette != Vignette()
+    return Balance(white_balance.matrix(finish.white).astype(np.float32), shade, is_on)

@@ -43,10 +43,12 @@ def gains_of(by_heights: ByHeights, height: int, width: int) -> NDArray[np.float
 
 
 def spread_by(picture: NDArray[np.float32], gains: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A picture (h, w, 3) with every cosine at its gain, (h, w) or (h, w, 3)."""
+    """A picture (h, w, 3) with every cosine at its gain, (h, w) or (h, w, 3).
+
+    Of light that is nowhere below zero it is that but for rounding.
+    """
     from scipy.fft import dctn, idctn
 
     waves = dctn(picture, axes=(0, 1), norm="ortho", workers=2)
     waves *= gains if gains.ndim == 3 else gains[..., None]
-    out = idctn(waves, axes=(0, 1), norm="ortho", workers=2, overwrite_x=True)
-    return np.maximum(out, 0.0, out=out)
+    return np.asarray(idctn(waves, axes=(0, 1), norm="ortho", workers=2, overwrite_x=True))

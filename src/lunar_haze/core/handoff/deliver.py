@@ -58,11 +58,11 @@ def deliver(
 ) -> tuple[Path, ...]:
     """Write a still, or a part of its frame; says which files that made.
 
-    PNG and TIFF (16 bits) take the denoised picture through masks (``masked``, see `under_masks`), exposure and finish.
-    EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as it is (layer
-    ``denoised`` beside it), so that the layers add up to what is written; a finish goes along in files beside it. A
-    part lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading
-    table that is gone.
+    PNG and TIFF (16 bits) take the denoised picture through masks and dust (``masked``, see `under_masks`), exposure
+    and finish. EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as it is
+    (layer ``denoised`` beside it), so that the layers add up to what is written; a finish goes along in files beside
+    it. A part lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a
+    grading table that is gone.
     """
     check_output(path)
 

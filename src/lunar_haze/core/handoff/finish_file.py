@@ -21,6 +21,7 @@ def not_in_a_table(finish: Finish) -> tuple[str, ...]:
     """The steps in force that work on more than one pixel, or not on its colour alone."""
     steps = {
         "masks": bool(finish.masks_at_work),
+        "floating dust": finish.dust.per_m3 != 0.0,
         "starburst": finish.star != 0.0,
         "ghosts": finish.ghosts != 0.0,
         "glow": finish.glow.strength != Glow().strength,

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.engine import engine_version
+from lunar_haze.core.layers.motes import Motes
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.cards import Card
@@ -111,7 +112,8 @@ class FrameRequest:
     the denoised picture is made with them until others are sent. ``denoise`` off leaves the
     picture as it was summed. ``part`` of the frame goes ahead and farther than the rest, or is all that is computed
     (``part_alone``); None for no such part. ``fresh`` begins with nothing that is known of the view, and is what later
-    requests of it stand on that are not ``live``: whatever came between does not change them.
+    requests of it stand on that are not ``live``: whatever came between does not change them. ``motes`` are those of
+    dust whose light is asked for along with the layers, None for none.
     """
 
     id: int
@@ -127,6 +129,7 @@ class FrameRequest:
     part: Part | None = None
     part_alone: bool = False
     fresh: bool = False
+    motes: Motes | None = None
 
 
 @attrs.frozen

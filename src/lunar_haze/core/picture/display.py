@@ -29,9 +29,9 @@ def shaped(x: NDArray) -> NDArray:
 
 
 @functools.cache
-def axis() -> NDArray[np.float32]:
-    """Exposed values (TABLE_SIZE,) that a table has nodes at, along each of its three edges."""
-    return (2.0 ** (np.linspace(0, 1, TABLE_SIZE) * (HIGH - LOW) + LOW) - FLOOR).astype(np.float32)
+def axis(nodes: int = TABLE_SIZE) -> NDArray[np.float32]:
+    """Exposed values (nodes,) at even steps of the shaper: those of a table along each of its three edges."""
+    return (2.0 ** (np.linspace(0, 1, nodes) * (HIGH - LOW) + LOW) - FLOOR).astype(np.float32)
 
 
 def grid_of(red: NDArray, green: NDArray, blue: NDArray) -> NDArray[np.float32]:
@@ -53,7 +53,7 @@ def bake(cache: Path | None = None, view: str = USUAL_VIEW) -> NDArray[np.float3
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _shape_row(row, scale, top, out):
+def shape_row(row, scale, top, out):
     """Table coordinates (3 W,) of a row of exposed values."""
     step = top / np.float32(HIGH - LOW)
     for n in range(row.size):
@@ -62,13 +62,13 @@ def _shape_row(row, scale, top, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _look_up_row(at, size, flat, out):
-    """Tetrahedral interpolation of a row: ``at`` (3 W,), ``flat`` table of four numbers a node, ``out`` (4 W,)."""
+def look_up_row(red, green, blue, size, flat, out):
+    """Tetrahedral interpolation of a row: its places (W,) in the ``flat`` table of four numbers a node; out (4 W,)."""
     one, last = np.float32(1.0), np.float32(size - 2)
     step_r, step_g, step_b = np.uint32(size * size * 4), np.uint32(size * 4), np.uint32(4)
     whole = step_r + step_g + step_b
-    for x in range(at.size // 3):
-        r, g, b = at[3 * x], at[3 * x + 1], at[3 * x + 2]
+    for x in range(red.size):
+        r, g, b = red[x], green[x], blue[x]
         i, j, k = np.uint32(min(r, last)), np.uint32(min(g, last)), np.uint32(min(b, last))
         fr, fg, fb = r - np.float32(i), g - np.float32(j), b - np.float32(k)
         # Walk from the low corner to the high one along the axes in order of fraction.
@@ -86,7 +86,7 @@ def _look_up_row(at, size, flat, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _round_row(values, noise, out):
+def round_row(values, noise, out):
     """Code values (4 W,) of a row, ``noise`` in [0, 1) deciding which way each is rounded."""
     tile = noise.size
     for start in range(0, out.size, tile):
@@ -102,9 +102,9 @@ def _round_row(values, noise, out):
 def _show_rows(picture, scale, size, flat, noise, first, last, out):
     at, values = np.empty(picture.shape[1] * 3, np.float32), np.empty(picture.shape[1] * 4, np.float32)
     for y in range(first, last):
-        _shape_row(picture[y].reshape(at.size), scale, np.float32(size - 1), at)
-        _look_up_row(at, size, flat, values)
-        _round_row(values, noise[y % noise.shape[0]], out[y].reshape(values.size))
+        shape_row(picture[y].reshape(at.size), scale, np.float32(size - 1), at)
+        look_up_row(at[0::3], at[1::3], at[2::3], size, flat, values)
+        round_row(values, noise[y % noise.shape[0]], out[y].reshape(values.size))
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
@@ -118,15 +118,19 @@ def _show(picture, scale, size, flat, noise, out):
 def _values(rows, size, flat, out):
     for y in nb.prange(rows.shape[0]):
         at = np.empty(rows.shape[1], np.float32)
-        _shape_row(rows[y], np.float32(1.0), np.float32(size - 1), at)
-        _look_up_row(at, size, flat, out[y].reshape(out.shape[1] * 4))
+        shape_row(rows[y], np.float32(1.0), np.float32(size - 1), at)
+        look_up_row(at[0::3], at[1::3], at[2::3], size, flat, out[y].reshape(out.shape[1] * 4))
 
 
-def _noise(tile: int = 256) -> NDArray[np.float32]:
-    """Rounding noise (tile, 4 tile) in [0, 1), none for the opaque channel: the same for every picture."""
-    noise = np.random.default_rng(2).random((tile, tile, 4), np.float32)
+@functools.cache
+def rounding_noise(dither: bool = True) -> NDArray[np.float32]:
+    """What is added to code values (256, 4 x 256) before they are cut off: the same noise in [0, 1) for every picture,
+    none for the opaque channel; without dithering a half everywhere.
+    """
+    tile = 256
+    noise = np.random.default_rng(2).random((tile, tile, 4), np.float32) if dither else np.full((tile, tile, 4), 0.5)
     noise[..., 3] = 0.5
-    return noise.reshape(tile, 4 * tile)
+    return np.ascontiguousarray(noise.reshape(tile, 4 * tile), np.float32)
 
 
 class DisplayTable:
@@ -136,14 +140,14 @@ class DisplayTable:
         self.table = np.ascontiguousarray(table, np.float32)
         # Screen order: blue, green, red, opaque.
         nodes = np.concatenate([table[..., ::-1], np.ones((*table.shape[:3], 1), table.dtype)], -1)
-        self._flat = np.ascontiguousarray(nodes, np.float32).ravel()
-        self._noise = _noise()
+        #: The nodes one by one, four numbers each, blue first.
+        self.flat = np.ascontiguousarray(nodes, np.float32).ravel()
 
     def values(self, exposed: NDArray[np.float32]) -> NDArray[np.float32]:
         """Display-encoded values (..., 3) of exposed ACEScg (..., 3), as `show` has them before it rounds."""
         rows = np.ascontiguousarray(exposed, np.float32).reshape(-1, self.table.shape[0] * 3)
         out = np.empty((rows.shape[0], rows.shape[1] // 3, 4), np.float32)
-        _values(rows, len(self.table), self._flat, out)
+        _values(rows, len(self.table), self.flat, out)
         return np.ascontiguousarray(out[..., 2::-1]).reshape(exposed.shape)
 
     def show(self, picture: NDArray[np.float32], scale: float, dither: bool = True) -> NDArray[np.uint8]:
@@ -153,6 +157,6 @@ class DisplayTable:
         by half a code value either way and the same for every call, so that nothing crawls.
         """
         out = np.empty((*picture.shape[:2], 4), np.uint8)
-        noise = self._noise if dither else np.full_like(self._noise, 0.5)
-        _show(np.ascontiguousarray(picture, np.float32), np.float32(scale), len(self.table), self._flat, noise, out)
+        light = np.ascontiguousarray(picture, np.float32)
+        _show(light, np.float32(scale), len(self.table), self.flat, rounding_noise(dither), out)
         return out

@@ -10,6 +10,7 @@ import numpy as np
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import SkyError
+from lunar_haze.core.finish.dust import motes_of
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, Part, PlaceSpec, View
 from lunar_haze.core.plan.files import card_with_content, with_content
 from lunar_haze.core.sky.clear_air import Atmosphere
@@ -188,4 +189,5 @@ def frame_request(
         live,
         part,
         part_alone,
+        motes=motes_of(look.finish.in_force.dust, shot.seconds),
     )

@@ -38,8 +38,8 @@ class FramePlan:
         request, look = self.request, self.look
         keys = tuple(spec.key() for spec in request.layers)
         return digest(
-            (keys, together, request.gains, request.passes, request.denoise, request.view, look.ev100, look.stops,
-             look.finish, self.shot.seen_from)
+            (keys, together, request.gains, request.motes, request.passes, request.denoise, request.view, look.ev100,
+             look.stops, look.finish, self.shot.seen_from)
         )  # fmt: skip
 
 
