@@ -11,7 +11,7 @@ from lunar_haze.core.finish.dust import blur_px, dusted, motes_of, sum_of
 from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.finish.model import Aperture, Dust, Finish, Glow
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
-from lunar_haze.core.layers.motes import DRIFT_M, FAR_M, NEAR_M, Motes, places
+from lunar_haze.core.layers.motes import DRIFT_M, FAR_M, NEAR_M, Floating, Motes, floating
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material
 from lunar_haze.core.sources.model import Ball, Beam, Sky, Sun
@@ -41,7 +41,7 @@ def volume(camera):
 )
 def test_as_many_motes_are_seen_as_the_view_has_room_for(camera):
     motes = Motes(60.0)
-    found = places(motes, camera, ASPECT)
+    found = floating(motes, camera, ASPECT).at
     wanted = 60.0 * volume(camera)
     assert len(found) == pytest.approx(wanted, abs=4.0 * math.sqrt(wanted))
     at = camera.project(found, 160, 90)
@@ -54,7 +54,7 @@ def test_as_many_motes_are_seen_as_the_view_has_room_for(camera):
 def test_they_stay_where_they_are_when_the_camera_moves():
     camera = Camera()
     aside = attrs.evolve(camera, position=(0.4, -7.0, 1.9))
-    here, there = (places(Motes(40.0), each, ASPECT) for each in (camera, aside))
+    here, there = (floating(Motes(40.0), each, ASPECT).at for each in (camera, aside))
     at = aside.project(here, 160, 90)
     far = np.linalg.norm(here - np.asarray(aside.position), axis=1)
     both = (
@@ -72,7 +72,7 @@ def test_they_stay_where_they_are_when_the_camera_moves():
 
 def test_they_drift_slowly_about_their_spots():
     camera = Camera()
-    first, later, much = (places(Motes(40.0, s), camera, ASPECT) for s in (0.0, 1 / 24, 60.0))
+    first, later, much = (floating(Motes(40.0, s), camera, ASPECT).at for s in (0.0, 1 / 24, 60.0))
     step = np.array([np.linalg.norm(later - one, axis=1).min() for one in first])
     # All but those that leave the view.
     assert np.quantile(step, 0.97) < DRIFT_M * 2 * math.pi / 6.0 / 24 * math.sqrt(3)
@@ -81,8 +81,18 @@ def test_they_drift_slowly_about_their_spots():
     assert np.quantile(away, 0.95) < 2 * DRIFT_M * math.sqrt(3)
 
 
+def test_few_are_bright_and_each_stays_as_bright_as_it_is():
+    camera = Camera()
+    here, there = (floating(Motes(60.0), each, ASPECT) for each in (camera, attrs.evolve(camera, aim=(0.3, 0.0, 1.4))))
+    assert here.bright.mean() == pytest.approx(1.0, abs=5.0 * float(here.bright.std()) / math.sqrt(len(here.bright)))
+    assert np.median(here.bright) < 0.85 < 1.0 < here.bright.max() / 4
+    for n in range(0, len(here.at), 97):
+        same = np.abs(there.at - here.at[n]).sum(1) < 1e-6
+        assert (there.bright[same] == here.bright[n]).all()
+
+
 def test_none_are_none():
-    assert len(places(Motes(0.0), Camera(), ASPECT)) == 0
+    assert len(floating(Motes(0.0), Camera(), ASPECT).at) == 0
     assert motes_of(Dust(), 3.0) is None
     assert motes_of(Dust(5.0), 3.0) == Motes(5.0, 3.0)
 
@@ -136,8 +146,14 @@ def test_what_is_hidden_from_a_lamp_is_dark(frame):
     assert found.max() == 0.0, "the wall stands between"
 
 
+def test_a_motes_light_does_not_depend_on_its_company(frame):
+    motes = floating(Motes(3.0), frame.view.camera, ASPECT).at
+    (whole,), (some,) = (mote_light(frame, [spec(frame, Sky())], each) for each in (motes, motes[5:9]))
+    np.testing.assert_array_equal(whole[5:9], some)
+
+
 def test_a_beam_shows_the_motes_in_it_alone(frame):
-    motes = places(Motes(60.0), frame.view.camera, ASPECT)
+    motes = floating(Motes(60.0), frame.view.camera, ASPECT).at
     beam = Beam((2.0, -3.0, 2.0), (-2.0, -3.0, 2.0), cone_deg=12.0, edge=0.1)
     (found,) = mote_light(frame, [spec(frame, beam)], motes)
     along = motes - np.array([2.0, -3.0, 2.0], np.float32)
@@ -160,6 +176,10 @@ CAMERA = Camera((0.0, 0.0, 0.0), (0.0, 10.0, 0.0), focal_mm=35.0, f_number=2.0, 
 SIZE = (540, 960)
 
 
+def one_at(*place):
+    return Floating(np.array([place], np.float32), np.ones(1, np.float32))
+
+
 def black():
     return np.zeros((*SIZE, 3), np.float32)
 
@@ -167,9 +187,7 @@ def black():
 @pytest.mark.parametrize("depth", [0.4, 1.0, 2.0, 5.0])
 def test_a_motes_light_is_all_there_however_far_out_of_focus(depth):
     dust, light = Dust(1.0, 16.0), np.array([[30.0, 20.0, 10.0]], np.float32)
-    made = dusted(
-        black(), dust, Aperture(), CAMERA, np.array([[0.0, depth, 0.0]], np.float32), light, np.full(SIZE, 99.0)
-    )
+    made = dusted(black(), dust, Aperture(), CAMERA, one_at(0.0, depth, 0.0), light, np.full(SIZE, 99.0))
     pixel = (2 * CAMERA.tan_half_width / 960) ** 2
     wanted = light[0] * 16.0 * math.pi * 50e-6**2 / depth**2 / pixel
     assert made.sum((0, 1)) == pytest.approx(wanted, rel=1e-3)
@@ -184,7 +202,7 @@ def test_a_motes_light_is_all_there_however_far_out_of_focus(depth):
 
 
 def test_a_picture_of_another_size_has_the_same_light():
-    dust, at = Dust(1.0, 16.0), np.array([[0.1, 1.0, 0.05]], np.float32)
+    dust, at = Dust(1.0, 16.0), one_at(0.1, 1.0, 0.05)
     light = np.ones((1, 3), np.float32)
     sums = []
     for height, width in ((270, 480), (1080, 1920)):
@@ -194,7 +212,7 @@ def test_a_picture_of_another_size_has_the_same_light():
 
 
 def test_motes_behind_what_the_lens_sees_are_hidden():
-    at, light = np.array([[0.0, 3.0, 0.0]], np.float32), np.ones((1, 3), np.float32)
+    at, light = one_at(0.0, 3.0, 0.0), np.ones((1, 3), np.float32)
     picture = black()
     assert dusted(picture, Dust(1.0), Aperture(), CAMERA, at, light, np.full(SIZE, 2.5)) is picture
     assert dusted(picture, Dust(1.0), Aperture(), CAMERA, at, light, np.full(SIZE, 3.5)).max() > 0.0

@@ -9,8 +9,9 @@ from PIL import Image
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.finish.model import Dust, Finish
-from lunar_haze.core.layers.motes import Motes, places
+from lunar_haze.core.layers.motes import Motes, floating
 from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.core.sources.model import Sun
 from lunar_haze.service.still import compute, hand_over
 
 pytestmark = pytest.mark.workers
@@ -32,11 +33,11 @@ def dusty():
 def test_every_layer_lights_the_motes_that_the_lens_may_see(dusty):
     still, request, shot, _look = dusty
     assert request.motes == Motes(60.0, shot.seconds)
-    assert np.array_equal(still.motes.places, places(request.motes, shot.seen_from, SIZE[0] / SIZE[1]))
+    assert np.array_equal(still.motes.motes.at, floating(request.motes, shot.seen_from, SIZE[0] / SIZE[1]).at)
     assert still.motes.light.keys() == {spec.key() for spec in request.layers}
     lit = sum(light.max(1) > 0 for light in still.motes.light.values())
     assert (lit > 0).mean() > 0.3
-    sun = max(still.motes.light.values(), key=lambda light: np.quantile(light, 0.99) / max(light.mean(), 1e-9))
+    sun = still.motes.light[next(spec.key() for spec in request.layers if isinstance(spec.shape, Sun))]
     assert 0.02 < (sun.max(1) > 0.1 * sun.max()).mean() < 0.9, "shafts light some of it"
 
 

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain
-from lunar_haze.core.layers.motes import places
+from lunar_haze.core.layers.motes import floating
 from lunar_haze.service.board import Board
 from lunar_haze.service.protocol import BoardReady, Cleaned, Event, Finished, LayerAt, MotesLit, Published
 
@@ -46,8 +46,8 @@ class InstantBackend:
         self._tell(BoardReady(width, height, count))
         self._tell(Published(request.id, tuple(layers), request.passes, request.passes))
         if request.motes is not None:
-            at = places(request.motes, request.view.camera, width / height)
-            self._tell(MotesLit(request.id, at, {layer.key: np.ones_like(at) for layer in layers}))
+            motes = floating(request.motes, request.view.camera, width / height)
+            self._tell(MotesLit(request.id, motes, {layer.key: np.ones_like(motes.at) for layer in layers}))
         self._clean(request.gains, 0)
         self._tell(Finished(request.id))
 

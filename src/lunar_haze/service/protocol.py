@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, PlaceSpec
+from lunar_haze.core.layers.motes import Floating
 
 
 @attrs.frozen
@@ -100,12 +101,12 @@ class Cleaned:
 
 @attrs.frozen(eq=False)
 class MotesLit:
-    """What the motes of dust of a request throw to the lens of each layer's light (see `mote_light`): ``places`` (n, 3)
-    [m], and ``light`` (n, 3) by the layer's key.
+    """What the motes of dust of a request throw to the lens of each layer's light (see `mote_light`): (n, 3) by the
+    layer's key.
     """
 
     request_id: int
-    places: NDArray[np.float32]
+    motes: Floating
     light: dict[str, NDArray[np.float32]]
 
 

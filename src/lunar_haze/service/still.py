@@ -163,6 +163,6 @@ def hand_over(
         if motes is None or still.distance is None:
             return picture
         light = sum_of(motes.light, request.gains)
-        return dusted(picture, finish.dust, finish.aperture, view.camera, motes.places, light, still.distance)
+        return dusted(picture, finish.dust, finish.aperture, view.camera, motes.motes, light, still.distance)
 
     return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, over)

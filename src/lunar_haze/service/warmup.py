@@ -43,7 +43,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.finish.strokes import strokes_cover
     from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
-    from lunar_haze.core.layers.motes import Motes, places
+    from lunar_haze.core.layers.motes import Motes, floating
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
@@ -148,8 +148,8 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         strokes_cover((Stroke(((0.0, 0.0), (0.1, 0.0)), 0.1),), 0.5, 18, 32)
 
     def dust() -> None:
-        motes = places(Motes(5.0), view.camera, view.width / view.height)
-        light = mote_light(frame, specs[:1], motes)[0]
+        motes = floating(Motes(5.0), view.camera, view.width / view.height)
+        light = mote_light(frame, specs[:1], motes.at)[0]
         depth = np.full((18, 32), 9.0, np.float32)
         dusted(room[0], Dust(5.0), Aperture(), view.camera, motes, light, depth)
 

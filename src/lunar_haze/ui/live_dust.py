@@ -32,4 +32,4 @@ class LiveDust:
             return picture
         view, _owner, distance = seen
         light = sum_of(lit.light, gains)
-        return dusted(picture, finish.dust, finish.aperture, view.camera, lit.places, light, distance)
+        return dusted(picture, finish.dust, finish.aperture, view.camera, lit.motes, light, distance)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.finish import kernels
 from lunar_haze.core.finish.model import Aperture, Dust
 from lunar_haze.core.layers.model import LayerGain
-from lunar_haze.core.layers.motes import Motes
+from lunar_haze.core.layers.motes import Floating, Motes
 from lunar_haze.core.place.camera import Camera
 
 #: Radius of a mote that is as bright as it is by nature [m].
@@ -45,17 +45,17 @@ def dusted(
     dust: Dust,
     aperture: Aperture,
     camera: Camera,
-    places: NDArray[np.float32],
+    motes: Floating,
     light: NDArray[np.float32],
     distance: NDArray[np.float32],
 ) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] with motes at ``places`` (n, 3) [m], of light (n, 3) [cd/m2] as `mote_light` has it.
+    """A picture (h, w, 3) [cd/m2] with motes, of light (n, 3) [cd/m2] as `mote_light` has it.
 
     ``distance`` (h, w) [m] is how far the lens sees: motes behind it are hidden. The very picture without any.
     """
     height, width = picture.shape[:2]
-    at = camera.project(places, width, height)
-    away = np.linalg.norm(places - np.asarray(camera.position, np.float32), axis=1)
+    at = camera.project(motes.at, width, height)
+    away = np.linalg.norm(motes.at - np.asarray(camera.position, np.float32), axis=1)
     x, y = np.floor(at[:, 0]).astype(np.int64), np.floor(at[:, 1]).astype(np.int64)
     seen = (x >= 0) & (x < width) & (y >= 0) & (y < height) & (light.max(1) > 0.0)
     seen[seen] &= away[seen] < distance[y[seen], x[seen]]
@@ -64,7 +64,7 @@ def dusted(
     at, away = at[seen], away[seen]
     # A pixel away from the middle takes up less of the view, by the cube of the cosine.
     pixel_sr = (2.0 * camera.tan_half_width / width) ** 2 * (at[:, 2] / away) ** 3
-    area = dust.brightness * math.pi * _RADIUS_M**2
+    area = dust.brightness * motes.bright[seen] * math.pi * _RADIUS_M**2
     flux = (light[seen] * (area / (away**2 * pixel_sr))[:, None]).astype(np.float32)
     radius = np.minimum(blur_px(camera, at[:, 2], width), _WIDEST * height).astype(np.float32)
     out = picture.copy()

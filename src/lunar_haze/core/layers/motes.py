@@ -5,6 +5,7 @@ wherever it comes, and each drifts about its own spot with time.
 """
 
 import itertools
+from typing import NamedTuple
 
 import attrs
 import numpy as np
@@ -16,6 +17,8 @@ from lunar_haze.core.place.camera import Camera
 NEAR_M, FAR_M = 0.2, 6.0
 #: They are counted by cubes of this side [m].
 _CUBE_M = 0.5
+#: How much their brightness differs: the standard deviation of its natural logarithm.
+_SPREAD = 0.8
 #: How far each drifts from its spot [m], and how long it takes to come back [s].
 DRIFT_M, _DRIFT_S = 0.04, (6.0, 14.0)
 
@@ -26,6 +29,13 @@ class Motes:
 
     per_m3: float
     seconds: float = 0.0
+
+
+class Floating(NamedTuple):
+    """Motes at places (n, 3) [m], and how bright each is (n,) by its own size, 1 on average."""
+
+    at: NDArray[np.float32]
+    bright: NDArray[np.float32]
 
 
 def _mixed(number: NDArray[np.uint64]) -> NDArray[np.uint64]:
@@ -42,8 +52,8 @@ def _shares(seeds: NDArray[np.uint64], which: int) -> NDArray[np.float64]:
     return np.asarray(mixed * 2.0**-53, np.float64)
 
 
-def places(motes: Motes, camera: Camera, aspect: float) -> NDArray[np.float32]:
-    """Where the motes are that a camera may see, (n, 3) [m]; ``aspect`` is the frame's width over its height."""
+def floating(motes: Motes, camera: Camera, aspect: float) -> Floating:
+    """The motes that a camera may see; ``aspect`` is the frame's width over its height."""
     corner = np.array([1.0, 1.0 / aspect]) * camera.tan_half_width
     axes, eye = camera.axes(), np.asarray(camera.position, float)
     sides = corner[:, None] * axes[:2]
@@ -65,7 +75,11 @@ def places(motes: Motes, camera: Camera, aspect: float) -> NDArray[np.float32]:
     for axis in range(3):
         period = _DRIFT_S[0] + _shares(seeds, 4 + axis) * (_DRIFT_S[1] - _DRIFT_S[0])
         found[:, axis] += DRIFT_M * np.sin(2.0 * np.pi * (motes.seconds / period + _shares(seeds, 7 + axis)))
-    return found[_within(found - eye, axes, corner, 0.0)].astype(np.float32)
+    # Sizes lie about their middle as those of many small things do, evenly by their logarithms: few are large.
+    normal = np.sqrt(-2.0 * np.log1p(-_shares(seeds, 10))) * np.cos(2.0 * np.pi * _shares(seeds, 11))
+    bright = np.exp(_SPREAD * normal - 0.5 * _SPREAD**2)
+    inside = _within(found - eye, axes, corner, 0.0)
+    return Floating(found[inside].astype(np.float32), bright[inside].astype(np.float32))
 
 
 def _within(offset: NDArray, axes: NDArray, corner: NDArray, margin: float) -> NDArray[np.bool_]:

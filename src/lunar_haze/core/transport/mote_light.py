@@ -17,7 +17,7 @@ from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.emission import sample_light
 from lunar_haze.core.transport.frame import Frame, lit_of
 from lunar_haze.core.transport.lights import pack_lights
-from lunar_haze.core.transport.sampling import combine, random_pair
+from lunar_haze.core.transport.sampling import random_pair
 from lunar_haze.core.transport.surfaces import shadow
 
 f32, u32 = np.float32, np.uint32
@@ -55,8 +55,8 @@ def _light_mote(s, lights, number, medium, eye, mote, seed, out):
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _light_motes(s, lights, number, medium, eye, motes, out):
     for one in nb.prange(motes.shape[0]):
-        seed = combine(u32(one), u32(0x5D0B7A21))
-        _light_mote(borrow_scene(s), borrow_lights(lights), number, medium, eye, motes[one], seed, out[one])
+        # The same rays from all of them: a mote's light does not change with the company that it is in.
+        _light_mote(borrow_scene(s), borrow_lights(lights), number, medium, eye, motes[one], u32(0x5D0B7A21), out[one])
 
 
 def mote_light(frame: Frame, specs: list[LayerSpec], motes: NDArray[np.float32]) -> NDArray[np.float32]:
