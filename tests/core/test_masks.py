@@ -1,5 +1,7 @@
 """Masks: regions against closed forms, one source's share on one object against the sum with it changed there."""
 
+import time
+
 import attrs
 import numpy as np
 import pytest
@@ -265,6 +267,40 @@ def test_what_is_taken_away_is_gone_until_it_is_painted_again():
     assert strokes_cover((first, away), 0.0, 90, 160)[45, 80] == 0.0
     assert strokes_cover((away, first), 0.0, 90, 160)[45, 80] == 1.0
     assert strokes_cover((first, away, dot(0.05)), 0.0, 90, 160)[45, 80] == 1.0
+
+
+@given(
+    st.lists(
+        st.tuples(st.floats(-1.2, 1.2), st.floats(-0.8, 0.8), st.floats(0.002, 0.5), st.booleans()),
+        min_size=1,
+        max_size=4,
+    )
+)
+def test_strokes_that_leave_the_frame_are_cut_off_at_its_edge(touches):
+    """What lies in the frame is the middle of a larger picture's."""
+    strokes = tuple(dot(r, x, y, erases) for x, y, r, erases in touches)
+    small = strokes_cover(strokes, 0.5, 60, 100)
+    # The same brush in a frame that is larger all round: its middle stays the middle.
+    wide = tuple(
+        Stroke(tuple((x / 3.0, y / 3.0) for x, y in each.places), each.radius / 3.0, each.erases) for each in strokes
+    )
+    assert strokes_cover(wide, 0.5, 180, 300)[60:120, 100:200] == pytest.approx(small, abs=2e-3)
+
+
+def test_ten_thousand_strokes_are_no_wait_and_come_back_from_the_file():
+    rng = np.random.default_rng(7)
+    many = tuple(dot(0.01, round(x, 4), round(y, 4)) for x, y in rng.uniform(-0.6, 0.6, (10_000, 2)))
+    began = time.perf_counter()
+    found = strokes_cover(many, 0.5, 540, 960)
+    # Each by itself over the whole frame would take half a minute.
+    assert time.perf_counter() - began < 6.0
+    assert 0.3 < found.mean() < 0.7
+    document = mask_edits.add_mask(load(DEMO)[0], "painted", Region("strokes", strokes=many))
+    again, _notes = from_json(to_json(document, DEMO.parent), DEMO.parent, "painted.haze")
+    assert again.look.finish.masks[-1].regions[0].strokes == many
+    full = Stroke(tuple((0.0, 0.0) for _ in range(MOST_PLACES)), 0.1)
+    with pytest.raises(FinishError, match="this region is full"):
+        mask_edits.add_stroke(document, len(document.look.finish.masks) - 1, 0, full)
 
 
 def test_strokes_are_a_region_like_any_other(scene):

@@ -73,6 +73,8 @@ ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: 
 #: Fields that are colours: light, or shares of it, never less than none.
 _COLOURS = frozenset({"gel", "reflectance", "hold", "zenith", "horizon", "below", "haze_colour", "albedo"})
 _BRIGHTEST = 1e9
+#: Lists that may be longer than others, by their field: what a brush has painted.
+_LONGER = {"strokes": MOST_PLACES, "places": MOST_PLACES}
 
 
 def check_counts(data: Any) -> None:
@@ -83,7 +85,7 @@ def check_counts(data: Any) -> None:
         if isinstance(part, dict):
             waiting.extend(part.items())
         elif isinstance(part, list):
-            if len(part) > MOST and any(isinstance(item, (dict, list)) for item in part):
+            if len(part) > _LONGER.get(where, MOST) and any(isinstance(item, (dict, list)) for item in part):
                 raise ValueError(f"{where}: {len(part):,} of them are too many")
             waiting.extend((where, item) for item in part)
 
