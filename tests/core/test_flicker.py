@@ -5,14 +5,18 @@ import numpy as np
 import pytest
 from scipy.signal import welch
 
+from lunar_haze.core.document import edits
+from lunar_haze.core.document.files import from_json, load, to_json
 from lunar_haze.core.sources.contacts import FailingTube, LooseContact
 from lunar_haze.core.sources.flames import C2_OVER_LAMBDA, Flame, rate_hz, spectrum
 from lunar_haze.core.sources.flicker import FLICKERS, STEADY, flicker_light, turned
 from lunar_haze.core.sources.flicker_kinds import flicker_kinds, flicker_tagged
 from lunar_haze.core.sources.model import Ball, Beam
+from lunar_haze.core.sources.screen_video import MOST_SERIES, FilmedScreen
 from lunar_haze.core.sources.screens import ScreenLight
 from lunar_haze.core.sources.storms import BETWEEN_S, Storm, flash, flash_light
 from lunar_haze.core.sources.turning import Beacon, Headlamps
+from lunar_haze.service.folders import demo_file
 
 LUMA = np.array([0.2722287, 0.6740818, 0.0536895])
 
@@ -204,3 +208,14 @@ def test_headlamps_sweep_past_their_aim_and_are_gone_between():
     speeds = np.diff([lamps.turned_deg(t) for t in np.linspace(0, 2, 21)])
     assert speeds.argmax() in (9, 10)
     assert speeds.min() > 0
+
+
+def test_a_film_of_ten_minutes_comes_back_from_the_file():
+    """Its frames were more than a file's lists could hold: the look was set aside when it was opened."""
+    document = load(demo_file())[0]
+    film = FilmedScreen(tuple((1.0, 1.0 + n / MOST_SERIES, 1.0) for n in range(MOST_SERIES)), name="long.mp4")
+    source = document.look.sources[0]
+    filmed = edits.change_source(document, source.id, flicker=film)
+    again, notes = from_json(to_json(filmed, None), demo_file().parent, "film.haze")
+    assert notes == []
+    assert again.look.source(source.id).flicker == film

@@ -37,6 +37,7 @@ from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, KINDS, CutOut
 from lunar_haze.core.sources.flicker_kinds import Flicker, flicker_kind_of
 from lunar_haze.core.sources.kinds import Shape, kind_of
 from lunar_haze.core.sources.model import DIMMER_ROW, SOURCE_ROWS, Source
+from lunar_haze.core.sources.screen_video import MOST_SERIES
 from lunar_haze.core.units.curve import EASINGS, SCALES
 from lunar_haze.core.units.row import Row
 
@@ -73,8 +74,8 @@ ALTITUDE_M: dict[type, tuple[float, float]] = {Atmosphere: (0.0, 9000.0), Site: 
 #: Fields that are colours: light, or shares of it, never less than none.
 _COLOURS = frozenset({"gel", "reflectance", "hold", "zenith", "horizon", "below", "haze_colour", "albedo"})
 _BRIGHTEST = 1e9
-#: Lists that may be longer than others, by their field: what a brush has painted.
-_LONGER = {"strokes": MOST_PLACES, "places": MOST_PLACES}
+#: Lists that may be longer than others, by their field: what a brush has painted, the frames of a screen's film.
+_LONGER = {"strokes": MOST_PLACES, "places": MOST_PLACES, "series": MOST_SERIES}
 
 
 def check_counts(data: Any) -> None:
