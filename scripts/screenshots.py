@@ -9,11 +9,14 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import attrs
 from PIL import Image
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import at_frame, with_key
+from lunar_haze.core.finish.model import Dust
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.service.client import RenderClient
@@ -21,6 +24,7 @@ from lunar_haze.service.folders import sky_folder
 from lunar_haze.ui import bridge, theme
 from lunar_haze.ui.look_acts import LIGHTNING
 from lunar_haze.ui.session import Session
+from lunar_haze.ui.well import Well
 from lunar_haze.ui.window import Window
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
@@ -37,6 +41,7 @@ VIEWS = {
     "variations": ("Waiting", "moonlit mist", "rim", "variations", False),
     "finish": ("Waiting", "lamplit wait", "finish", "plan", False),
     "time": ("Waiting", "lamplit wait", "rim", "frames", False),
+    "dust": ("Loft", "loft shafts", "finish", "plan", False),
 }
 #: Pictures of the manual, and the screenshots that they are made of, smaller.
 MANUAL = {"window": "day", "light": "sources", "air": "mist", "sky": "hours", "balance": "readings", "finish": "finish",
@@ -60,8 +65,21 @@ def keyed(window: Window) -> None:
     window.toggle_frames()
 
 
+def dusty(window: Window) -> None:
+    """A lens that is wide open, and dust before it; the column shows its numbers."""
+    session = window.session
+    camera = attrs.evolve(session.document.shot.camera, f_number=2.0, focus_m=4.0)
+    session.act("lens", edits.change_shot(session.document, camera=camera))
+    session.act("dust", edits.change_finish(session.document, dust=Dust(40.0, 5000.0)))
+    brightness = next(w for w in window.findChildren(Well) if w.accessibleName() == "brightness of dust")
+    area = brightness.parentWidget()
+    while not isinstance(area, QScrollArea):
+        area = area.parentWidget()
+    QTimer.singleShot(0, lambda: area.ensureWidgetVisible(brightness, 0, 200))
+
+
 #: What is done to a view before it is looked at.
-SET_UP = {"time": keyed}
+SET_UP = {"time": keyed, "dust": dusty}
 
 
 def for_the_manual(folder: Path) -> None:
@@ -105,8 +123,8 @@ def main() -> None:
             window.second.show_view(second)
             started = time.time()
             quiet_since = time.time()
-            window.bridge.finished = False
-            while time.time() - started < 400 and time.time() - quiet_since < 2.0:
+            # Long enough for a sky that is made before its light is asked for; a view may ask for nothing new.
+            while time.time() - started < 400 and time.time() - quiet_since < 6.0:
                 app.processEvents()
                 time.sleep(0.01)
                 if not window.bridge.finished:

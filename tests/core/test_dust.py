@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 
 from lunar_haze.core.air.medium import Medium
-from lunar_haze.core.finish.dust import blur_px, dusted, motes_of, sum_of
+from lunar_haze.core.finish.dust import blur_px, dusted, motes_of
 from lunar_haze.core.finish.glow import layer_scatter
-from lunar_haze.core.finish.model import Aperture, Dust, Finish, Glow
+from lunar_haze.core.finish.model import Dust, Finish, Glow
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
-from lunar_haze.core.layers.motes import DRIFT_M, FAR_M, NEAR_M, Floating, Motes, floating
+from lunar_haze.core.layers.motes import DRIFT_M, FAR_M, NEAR_M, Floating, LitMotes, Motes, floating
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.model import Material
 from lunar_haze.core.sources.model import Ball, Beam, Sky, Sun
@@ -180,6 +180,13 @@ def one_at(*place):
     return Floating(np.array([place], np.float32), np.ones(1, np.float32))
 
 
+def laid(picture, dust, motes, light, distance):
+    """The motes lit by one source, over what lies at one distance."""
+    gain = LayerGain("one", (0.0,) * 3, (1.0,) * 3)
+    seen = np.full(picture.shape[:2], distance)
+    return dusted(picture, Finish(dust=dust), CAMERA, LitMotes(motes, {"one": light}), (gain,), seen)
+
+
 def black():
     return np.zeros((*SIZE, 3), np.float32)
 
@@ -187,7 +194,7 @@ def black():
 @pytest.mark.parametrize("depth", [0.4, 1.0, 2.0, 5.0])
 def test_a_motes_light_is_all_there_however_far_out_of_focus(depth):
     dust, light = Dust(1.0, 16.0), np.array([[30.0, 20.0, 10.0]], np.float32)
-    made = dusted(black(), dust, Aperture(), CAMERA, one_at(0.0, depth, 0.0), light, np.full(SIZE, 99.0))
+    made = laid(black(), dust, one_at(0.0, depth, 0.0), light, 99.0)
     pixel = (2 * CAMERA.tan_half_width / 960) ** 2
     wanted = light[0] * 16.0 * math.pi * 50e-6**2 / depth**2 / pixel
     assert made.sum((0, 1)) == pytest.approx(wanted, rel=1e-3)
@@ -207,23 +214,33 @@ def test_a_picture_of_another_size_has_the_same_light():
     sums = []
     for height, width in ((270, 480), (1080, 1920)):
         empty = np.zeros((height, width, 3), np.float32)
-        sums.append(dusted(empty, dust, Aperture(), CAMERA, at, light, np.full((height, width), 99.0)).mean())
+        sums.append(laid(empty, dust, at, light, 99.0).mean())
     assert sums[0] == pytest.approx(sums[1], rel=1e-3)
 
 
 def test_motes_behind_what_the_lens_sees_are_hidden():
     at, light = one_at(0.0, 3.0, 0.0), np.ones((1, 3), np.float32)
     picture = black()
-    assert dusted(picture, Dust(1.0), Aperture(), CAMERA, at, light, np.full(SIZE, 2.5)) is picture
-    assert dusted(picture, Dust(1.0), Aperture(), CAMERA, at, light, np.full(SIZE, 3.5)).max() > 0.0
+    assert laid(picture, Dust(1.0), at, light, 2.5) is picture
+    assert laid(picture, Dust(1.0), at, light, 3.5).max() > 0.0
     assert picture.max() == 0.0
 
 
 def test_they_are_dimmed_with_their_sources():
-    light = {"a": np.ones((4, 3), np.float32), "b": np.full((4, 3), 10.0, np.float32)}
-    told = (LayerGain("a", (9.0,) * 3, (2.0, 1.0, 0.5)), LayerGain("b", (1.0,) * 3, (0.0,) * 3))
-    assert sum_of(light, told) == pytest.approx(np.tile([2.0, 1.0, 0.5], (4, 1)))
-    assert sum_of(light, ()).shape == (4, 3)
+    at = one_at(0.0, 2.0, 0.0)
+    lit = LitMotes(at, {"a": np.ones((1, 3), np.float32), "b": np.full((1, 3), 10.0, np.float32)})
+    distance, finish = np.full(SIZE, 99.0), Finish(dust=Dust(1.0))
+
+    def sums(*gains):
+        told = tuple(LayerGain(key, (9.0,) * 3, air) for key, air in gains)
+        return dusted(black(), finish, CAMERA, lit, told, distance).sum((0, 1))
+
+    one = sums(("a", (1.0,) * 3))
+    assert sums(("a", (2.0, 1.0, 0.5)), ("b", (0.0,) * 3)) == pytest.approx(one * [2.0, 1.0, 0.5], rel=1e-4)
+    assert sums(("a", (1.0,) * 3), ("b", (0.5,) * 3)) == pytest.approx(one * 6.0, rel=1e-4)
+    assert sums(("not lit yet", (1.0,) * 3)).max() == 0.0
+    off = attrs.evolve(finish, off=("floating dust",))
+    assert dusted(black(), off, CAMERA, lit, (LayerGain("a", (1.0,) * 3, (1.0,) * 3),), distance).max() == 0.0
 
 
 def test_glow_is_of_the_dust_too():

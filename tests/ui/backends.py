@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain
-from lunar_haze.core.layers.motes import floating
+from lunar_haze.core.layers.motes import LitMotes, floating
 from lunar_haze.service.board import Board
 from lunar_haze.service.protocol import BoardReady, Cleaned, Event, Finished, LayerAt, MotesLit, Published
 
@@ -47,7 +47,7 @@ class InstantBackend:
         self._tell(Published(request.id, tuple(layers), request.passes, request.passes))
         if request.motes is not None:
             motes = floating(request.motes, request.view.camera, width / height)
-            self._tell(MotesLit(request.id, motes, {layer.key: np.ones_like(motes.at) for layer in layers}))
+            self._tell(MotesLit(request.id, LitMotes(motes, {at.key: np.ones_like(motes.at) for at in layers})))
         self._clean(request.gains, 0)
         self._tell(Finished(request.id))
 

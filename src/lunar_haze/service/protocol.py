@@ -5,11 +5,9 @@ whose file descriptor comes along with `BoardReady`.
 """
 
 import attrs
-import numpy as np
-from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, PlaceSpec
-from lunar_haze.core.layers.motes import Floating
+from lunar_haze.core.layers.motes import LitMotes
 
 
 @attrs.frozen
@@ -101,13 +99,10 @@ class Cleaned:
 
 @attrs.frozen(eq=False)
 class MotesLit:
-    """What the motes of dust of a request throw to the lens of each layer's light (see `mote_light`): (n, 3) by the
-    layer's key.
-    """
+    """The motes of dust of a request, lit by each of its layers."""
 
     request_id: int
-    motes: Floating
-    light: dict[str, NDArray[np.float32]]
+    lit: LitMotes
 
 
 @attrs.frozen

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import ServiceError
-from lunar_haze.core.finish.dust import dusted, sum_of
+from lunar_haze.core.finish.dust import dusted
 from lunar_haze.core.handoff.deliver import deliver, source_layers
 from lunar_haze.core.handoff.mask_scene import under_masks
 from lunar_haze.core.layers.model import FrameRequest, LayerImage, Part
+from lunar_haze.core.layers.motes import LitMotes
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.service.client import RenderBackend, RenderClient, images_on
@@ -46,7 +47,7 @@ class Still:
     problems: dict[str, str] = attrs.Factory(dict)
     owner: NDArray[np.int32] | None = None
     distance: NDArray[np.float32] | None = None
-    motes: MotesLit | None = None
+    motes: LitMotes | None = None
 
     @property
     def seen(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
@@ -79,7 +80,7 @@ class StillMaker:
         self._client.want(request)
         published: Published | None = None
         problems: dict[str, str] = {}
-        motes: MotesLit | None = None
+        motes: LitMotes | None = None
         while True:
             if cancelled():
                 return None
@@ -99,14 +100,14 @@ class StillMaker:
             elif isinstance(event, Incomplete):
                 problems.update(event.problems)
             elif isinstance(event, MotesLit):
-                motes = event
+                motes = event.lit
             elif isinstance(event, (Failed, Lost)):
                 raise ServiceError(event.reason)
             elif isinstance(event, Finished):
                 return self._made(request, published, problems, motes)
 
     def _made(
-        self, request: FrameRequest, published: Published | None, problems: dict[str, str], motes: MotesLit | None
+        self, request: FrameRequest, published: Published | None, problems: dict[str, str], motes: LitMotes | None
     ) -> Still:
         board = self._client.board
         images = [
@@ -159,10 +160,9 @@ def hand_over(
     masked = under_masks(look, shot, view, place, still.beauty, still.seen, still.layers)
 
     def over(picture: NDArray[np.float32]) -> NDArray[np.float32]:
-        picture, finish, motes = masked(picture), look.finish.in_force, still.motes
-        if motes is None or still.distance is None:
+        picture = masked(picture)
+        if still.motes is None or still.distance is None:
             return picture
-        light = sum_of(motes.light, request.gains)
-        return dusted(picture, finish.dust, finish.aperture, view.camera, motes.motes, light, still.distance)
+        return dusted(picture, look.finish, view.camera, still.motes, request.gains, still.distance)
 
     return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, over)

@@ -39,11 +39,11 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.finish.grade import graded_nodes
     from lunar_haze.core.finish.live import Finisher
     from lunar_haze.core.finish.mask_model import Stroke
-    from lunar_haze.core.finish.model import Aperture, Cdl, Dust, Finish, Grade, Vignette, White
+    from lunar_haze.core.finish.model import Cdl, Dust, Finish, Grade, Vignette, White
     from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.finish.strokes import strokes_cover
     from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
-    from lunar_haze.core.layers.motes import Motes, floating
+    from lunar_haze.core.layers.motes import LitMotes, Motes, floating
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
@@ -149,9 +149,9 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
 
     def dust() -> None:
         motes = floating(Motes(5.0), view.camera, view.width / view.height)
-        light = mote_light(frame, specs[:1], motes.at)[0]
-        depth = np.full((18, 32), 9.0, np.float32)
-        dusted(room[0], Dust(5.0), Aperture(), view.camera, motes, light, depth)
+        lit = LitMotes(motes, dict(zip(keys, mote_light(frame, specs[:1], motes.at))))
+        depth, gain = np.full((18, 32), 9.0, np.float32), LayerGain(keys[0], (1.0,) * 3, (1.0,) * 3)
+        dusted(room[0], Finish(dust=Dust(5.0)), view.camera, lit, (gain,), depth)
 
     yield "what the lens sees", 12.0, lambda: frame.add_guides(1)
     yield "paths of light", 113.0, lambda: frame.trace(frame.want(specs))

@@ -13,11 +13,10 @@ import time
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
-from lunar_haze.core.layers.motes import Floating, floating
+from lunar_haze.core.layers.motes import LitMotes, floating
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
@@ -83,8 +82,8 @@ class Worker:
         self._tiles_at_once = 16
         self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
-        #: The motes lit last: of what view, which they are, and their light by layer.
-        self._motes: tuple[object, Floating, dict[str, NDArray[np.float32]]] | None = None
+        #: The motes lit last, and of what view they are.
+        self._motes: tuple[object, LitMotes] | None = None
 
     def run(self) -> None:
         """Work until the other side is gone."""
@@ -354,11 +353,11 @@ class Worker:
         assert motes is not None
         about = (job.request.place, view.camera, view.width / view.height, motes)
         if self._motes is None or self._motes[0] != about:
-            self._motes = about, floating(motes, view.camera, view.width / view.height), {}
-        _about, where, light = self._motes
+            self._motes = about, LitMotes(floating(motes, view.camera, view.width / view.height), {})
+        where, light = self._motes[1]
         due = {key: spec for key, spec in zip(job.keys, job.request.layers) if key not in light}
         light.update(zip(due, mote_light(job.frame, list(due.values()), where.at)))
-        self._channel.send(MotesLit(job.request.id, where, {key: light[key] for key in job.keys}))
+        self._channel.send(MotesLit(job.request.id, LitMotes(where, {key: light[key] for key in job.keys})))
 
     def _tell_problems(self, job: Job) -> None:
         mine = {key: reason for key, reason in job.frame.problems.items() if not key or key in job.keys}

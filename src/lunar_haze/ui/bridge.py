@@ -81,7 +81,7 @@ class RenderBridge(QObject):
         self.screen.said.connect(self.said)
         self.masks = LiveMasks(session, self._seen_by_the_lens, self._part_of)
         self.masks.renewed.connect(self.refresh)
-        self.dust = LiveDust(session, self._seen_by_the_lens)
+        self.dust = LiveDust(session, self._seen_by_the_lens, self._shown_gains)
         self._request: FrameRequest | None = None
         self._request_id = 0
         self._mix_id = 0
@@ -277,7 +277,7 @@ class RenderBridge(QObject):
         elif isinstance(event, Cleaned):
             self._take_clean(event, board)
         elif isinstance(event, MotesLit):
-            self.dust.take(event)
+            self.dust.take(event.lit)
             self.refresh()
         elif isinstance(event, Finished):
             self.finished = True
@@ -333,10 +333,9 @@ class RenderBridge(QObject):
         """Factor from cd/m2 to exposed scene-linear of the present look."""
         return self.screen.exposure()
 
-    def over(self, light: NDArray[np.float32], gains: tuple[LayerGain, ...] | None = None) -> NDArray[np.float32]:
-        """Light (h, w, 3) [cd/m2] with masks and dust of the look on screen; under its own gains, if not others."""
-        light = self.masks.over(light, self.exposure())
-        return self.dust.over(light, self._shown_gains() if gains is None else gains)
+    def over(self, light: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Light (h, w, 3) [cd/m2] with masks and dust of the look on screen."""
+        return self.dust.over(self.masks.over(light, self.exposure()))
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
@@ -345,13 +344,12 @@ class RenderBridge(QObject):
         if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
         scatter = layer_scatter(self.session.shown_look.finish, self.size()[1])
-        gains = self._shown_gains()
-        mixed, passes = self.mix.picture(gains, scatter)
+        mixed, passes = self.mix.picture(self._shown_gains(), scatter)
         if mixed is None:
             return
         self.picture = mixed.light
         self.shown_passes = max(passes, 0)
-        self.image = self.screen.image(self.over(mixed.light, gains), mixed.scattered)
+        self.image = self.screen.image(self.over(mixed.light), mixed.scattered)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []

@@ -10,27 +10,18 @@ from numpy.typing import NDArray
 from lunar_haze.core.finish.glow import Scatter
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.frame_mix import FrameMix, Mixed
-from lunar_haze.core.picture.mix import Mixer, add_layer, block_mean, share_of
+from lunar_haze.core.picture.mix import Mixer, Rooms, add_layer, block_mean, share_of
 
 _DARK = (0.0, 0.0, 0.0)
 
 
-class _Rooms:
-    """Two pictures that sums are made in, in turn: new memory costs as much as a sum."""
-
-    def __init__(self) -> None:
-        self._two: list[NDArray[np.float32]] = []
-
-    def sum(self, base: NDArray[np.float32], parts: list[tuple[LayerImage, LayerGain]]) -> NDArray[np.float32]:
-        """``base`` (h, w, 3) + layers under their gains; it stays as it is until the call after the next one."""
-        if len(self._two) < 2 or self._two[0].shape != base.shape:
-            self._two = [np.empty_like(base), np.empty_like(base)]
-        for image, gain in parts:
-            if base is not self._two[0]:
-                self._two.reverse()
-            add_layer(base, image, gain, self._two[0])
-            base = self._two[0]
-        return base
+def _sum(base: NDArray[np.float32], parts: list[tuple[LayerImage, LayerGain]], rooms: Rooms) -> NDArray[np.float32]:
+    """``base`` (h, w, 3) + layers under their gains, in a room where there are any."""
+    out = rooms.next(base.shape) if parts else base
+    for image, gain in parts:
+        add_layer(base, image, gain, out)
+        base = out
+    return out
 
 
 def _changes(before: tuple[LayerGain, ...], now: tuple[LayerGain, ...]) -> dict[str, LayerGain]:
@@ -56,7 +47,7 @@ class LiveMix:
         self.clean_gains: tuple[LayerGain, ...] = ()
         #: Layers, surface and air as one, that were freed of grain by themselves.
         self.clean_layers: dict[str, NDArray[np.float32]] = {}
-        self._rooms, self._small_rooms = _Rooms(), _Rooms()
+        self._rooms, self._small_rooms = Rooms(), Rooms()
         #: What the denoised picture and the layers scatter, of half their size, and what scatters it.
         self._scatter: Scatter | None = None
         self._clean_scattered: NDArray[np.float32] | None = None
@@ -116,7 +107,7 @@ class LiveMix:
         changes = _changes(self.clean_gains, gains)
         if not changes.keys() <= self.images.keys():
             return None
-        light = self._rooms.sum(clean, [(self.images[key], change) for key, change in changes.items()])
+        light = _sum(clean, [(self.images[key], change) for key, change in changes.items()], self._rooms)
         if scatter is None:
             return Mixed(light)
         if scatter != self._scatter:
@@ -127,7 +118,7 @@ class LiveMix:
             image = self.images[key]
             self._scattered[key] = attrs.evolve(image, surface=scatter(image.surface), air=scatter(image.air))
         parts = [(self._scattered[key], change) for key, change in changes.items()]
-        return Mixed(light, self._small_rooms.sum(self._clean_scattered, parts))
+        return Mixed(light, _sum(self._clean_scattered, parts, self._small_rooms))
 
     def frames(self, together: bool, scatter: Scatter | None = None) -> FrameMix:
         """The layers as they are so far, made ready to be mixed frame by frame (see `FrameMix`)."""

@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import kernels
-from lunar_haze.core.finish.model import Aperture, Dust
+from lunar_haze.core.finish.model import Dust, Finish
 from lunar_haze.core.layers.model import LayerGain
-from lunar_haze.core.layers.motes import Floating, Motes
+from lunar_haze.core.layers.motes import LitMotes, Motes
 from lunar_haze.core.place.camera import Camera
 
 #: Radius of a mote that is as bright as it is by nature [m].
@@ -27,11 +27,13 @@ def motes_of(dust: Dust, seconds: float) -> Motes | None:
     return Motes(dust.per_m3, seconds) if dust.per_m3 > 0.0 else None
 
 
-def sum_of(light: dict[str, NDArray[np.float32]], gains: tuple[LayerGain, ...]) -> NDArray[np.float32]:
+def _sum_of(lit: LitMotes, gains: tuple[LayerGain, ...]) -> NDArray[np.float32]:
     """Light (n, 3) of motes under the gains of the air of all layers."""
-    parts = [light[g.key] * np.asarray(g.air, np.float32) for g in gains if g.key in light and any(g.air)]
-    none = np.zeros_like(next(iter(light.values()), np.zeros((0, 3), np.float32)))
-    return np.sum(parts, 0, dtype=np.float32) if parts else none
+    found = np.zeros_like(lit.motes.at)
+    for gain in gains:
+        if gain.key in lit.light and any(gain.air):
+            found += lit.light[gain.key] * np.asarray(gain.air, np.float32)
+    return found
 
 
 def blur_px(camera: Camera, depth: NDArray, width: int) -> NDArray[np.float64]:
@@ -42,17 +44,20 @@ def blur_px(camera: Camera, depth: NDArray, width: int) -> NDArray[np.float64]:
 
 def dusted(
     picture: NDArray[np.float32],
-    dust: Dust,
-    aperture: Aperture,
+    finish: Finish,
     camera: Camera,
-    motes: Floating,
-    light: NDArray[np.float32],
+    lit: LitMotes,
+    gains: tuple[LayerGain, ...],
     distance: NDArray[np.float32],
 ) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] with motes, of light (n, 3) [cd/m2] as `mote_light` has it.
+    """A picture (h, w, 3) [cd/m2] of layers under gains with the dust of its finish.
 
     ``distance`` (h, w) [m] is how far the lens sees: motes behind it are hidden. The very picture without any.
     """
+    finish = finish.in_force
+    if finish.dust.per_m3 == 0.0:
+        return picture
+    motes, light = lit.motes, _sum_of(lit, gains)
     height, width = picture.shape[:2]
     at = camera.project(motes.at, width, height)
     away = np.linalg.norm(motes.at - np.asarray(camera.position, np.float32), axis=1)
@@ -64,9 +69,9 @@ def dusted(
     at, away = at[seen], away[seen]
     # A pixel away from the middle takes up less of the view, by the cube of the cosine.
     pixel_sr = (2.0 * camera.tan_half_width / width) ** 2 * (at[:, 2] / away) ** 3
-    area = dust.brightness * motes.bright[seen] * math.pi * _RADIUS_M**2
+    area = finish.dust.brightness * motes.bright[seen] * math.pi * _RADIUS_M**2
     flux = (light[seen] * (area / (away**2 * pixel_sr))[:, None]).astype(np.float32)
     radius = np.minimum(blur_px(camera, at[:, 2], width), _WIDEST * height).astype(np.float32)
     out = picture.copy()
-    kernels.draw_motes(at[:, :2].astype(np.float32), radius, aperture.normals.astype(np.float32), flux, out)
+    kernels.draw_motes(at[:, :2].astype(np.float32), radius, finish.aperture.normals.astype(np.float32), flux, out)
     return out

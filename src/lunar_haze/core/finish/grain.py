@@ -21,7 +21,7 @@ def noise(seed: int, size_px: float) -> NDArray[np.float32]:
     return grains / grains.std()
 
 
-def size_px(grain: Grain, height: int) -> float:
+def width_px(grain: Grain, height: int) -> float:
     """How wide its grains are in a picture of a height [px]."""
     return grain.size / 1000.0 * height
 
@@ -43,6 +43,6 @@ def grained_signal(screen: NDArray[np.float32], grain: Grain, first: int, height
     """Rows (h, w, 3) in [0, 1] with grain, of a picture of that height, from its row ``first`` on."""
     if grain.strength == 0.0:
         return screen
-    tile = noise(grain.seed, size_px(grain, height))
+    tile = noise(grain.seed, width_px(grain, height))
     laid = tile[np.arange(first, first + len(screen))[:, None] % TILE, np.arange(screen.shape[1])[None] % TILE, None]
     return np.clip(screen + laid * held_at(screen) * np.float32(grain.strength / 255.0), 0.0, 1.0).astype(np.float32)

@@ -4,21 +4,10 @@ import numba as nb
 import numpy as np
 
 
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def balanced(picture, matrix, gains, out):
-    """``out`` = gain x matrix (3, 3) x every colour of a picture (h, w, 3); gains (h, w), or (1, 1) for none."""
-    even = gains.shape[0] == 1
-    for row in nb.prange(picture.shape[0]):
-        for column in range(picture.shape[1]):
-            r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            gain = np.float32(1.0) if even else gains[row, column]
-            for c in range(3):
-                out[row, column, c] = gain * (matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b)
-
-
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio):
-    """One colour as the eye sees it whose day vision takes part by m: see `night`."""
+def by_eye(r, g, b, eye):
+    """One colour as an `Eye` sees it: see `night`."""
+    to_xyz, blue, m, k, strength, white_ratio = eye
     zero, one = np.float32(0.0), np.float32(1.0)
     x = to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b
     y = max(to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b, zero)
@@ -35,12 +24,12 @@ def by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio):
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def seen_by_eye(picture, to_xyz, blue, m, k, strength, white_ratio, out):
-    """A picture (h, w, 3) as the eye sees it whose day vision takes part by m: see `night`."""
+def seen_by_eye(picture, eye, out):
+    """A picture (h, w, 3) as an `Eye` sees it: see `night`."""
     for row in nb.prange(picture.shape[0]):
         for column in range(picture.shape[1]):
             r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            r, g, b = by_eye(r, g, b, to_xyz, blue, m, k, strength, white_ratio)
+            r, g, b = by_eye(r, g, b, eye)
             out[row, column, 0], out[row, column, 1], out[row, column, 2] = r, g, b
 
 

@@ -71,7 +71,7 @@ def by_eye(
     if m >= 1.0:
         return picture
     out = np.empty_like(picture) if out is None else out
-    kernels.seen_by_eye(np.ascontiguousarray(picture), *of_the_eye(m, strength), out)
+    kernels.seen_by_eye(np.ascontiguousarray(picture), of_the_eye(m, strength), out)
     return out
 
 

@@ -117,12 +117,12 @@ def _add_glow(row, height, glow, line, room):
 def _see(eye, line):
     red, green, blue = line[0], line[1], line[2]
     for x in range(red.size):
-        r, g, b = by_eye(red[x], green[x], blue[x], eye.to_xyz, eye.blue, eye.day, eye.k, eye.strength, eye.white_ratio)
+        r, g, b = by_eye(red[x], green[x], blue[x], eye)
         red[x], green[x], blue[x] = r, g, b
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _balance(balance, row, line):
+def _weigh(balance, row, line):
     m = balance.matrix
     red, green, blue = line[0], line[1], line[2]
     for x in range(red.size):
@@ -232,7 +232,7 @@ def _rows(picture, scale, glow, eye, balance, tone, shown, first, last, out):
         if eye.strength > np.float32(0.0):
             _see(eye, line)
         if balance.is_on:
-            _balance(balance, row, line)
+            _weigh(balance, row, line)
         if tone.is_on:
             _curve(tone.curves, scale, line, at)
         if tone.is_signal:

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.finish import kernels, white_balance
+from lunar_haze.core.finish import white_balance
 from lunar_haze.core.finish.bright import bright_part
 from lunar_haze.core.finish.dark import noisy, softened
 from lunar_haze.core.finish.ghosts import with_ghosts
@@ -29,13 +29,12 @@ def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_hal
     picture = _through_the_lens(picture, finish, scale, tan_half_width)
     picture = glowing(picture, finish.glow, finish.halation)
     picture = _in_the_dark(picture, finish, given)
-    if finish.white == White() and finish.vignette == Vignette():
-        return picture
-    # What a step has made for itself the next one may write over.
-    out = np.empty(picture.shape, np.float32) if picture is given else picture
     balance = _balance_of(finish, picture, tan_half_width)
-    kernels.balanced(np.ascontiguousarray(picture, np.float32), balance.matrix, balance.gains, out)
-    return out
+    if not balance.is_on:
+        return picture
+    balanced = picture @ balance.matrix.T
+    balanced *= balance.gains[..., None]
+    return balanced
 
 
 def left_for_one_pass(

@@ -38,6 +38,13 @@ class Floating(NamedTuple):
     bright: NDArray[np.float32]
 
 
+class LitMotes(NamedTuple):
+    """Motes, and what they throw to the lens of each layer's light (n, 3) [cd/m2], by its key (see `mote_light`)."""
+
+    motes: Floating
+    light: dict[str, NDArray[np.float32]]
+
+
 def _mixed(number: NDArray[np.uint64]) -> NDArray[np.uint64]:
     """Well-mixed numbers of numbers (Steele, Lea & Flood 2014, Fast splittable pseudorandom number generators)."""
     number = number + np.uint64(0x9E3779B97F4A7C15)

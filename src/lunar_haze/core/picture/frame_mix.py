@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain, LayerImage
+from lunar_haze.core.picture.mix import Rooms
 
 
 class Mixed(NamedTuple):
@@ -45,12 +46,12 @@ class _Stack:
     """Pictures of one size with gains of their own; what stays as it was is summed once."""
 
     def __init__(self, base: NDArray[np.float32], pictures: NDArray[np.float32]) -> None:
-        self._base, self._pictures = base, pictures
+        self._base, self._pictures, self._rooms = base, pictures, Rooms()
         self._moving = np.zeros(len(pictures), bool)
         self._summed: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
 
-    def mixed(self, gains: NDArray[np.float32], out: NDArray[np.float32]) -> NDArray[np.float32]:
-        """``out`` = base + the pictures under their gains (n, 3)."""
+    def mixed(self, gains: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Base + the pictures under their gains (n, 3); it stays as it is until the call after the next one."""
         if self._summed is not None:
             changed = (gains != self._summed[0]).any(1) & ~self._moving
             if changed.any():
@@ -62,6 +63,7 @@ class _Stack:
             _add_all(self._base, self._pictures, still, gains, rest)
             self._summed = gains.copy(), rest
         moving = np.flatnonzero(self._moving & gains.any(1))
+        out = self._rooms.next(self._base.shape)
         _add_all(self._summed[1], self._pictures, moving, gains, out)
         return out
 
@@ -91,15 +93,12 @@ class FrameMix:
         shape = layers.shape[1:]
         base = np.zeros(shape, np.float32)
         if clean is not None:
-            base = clean - _Stack(base, layers).mixed(self._gains(clean_gains), np.empty(shape, np.float32))
+            base = clean - _Stack(base, layers).mixed(self._gains(clean_gains))
         self._full = _Stack(base, layers)
-        # Two pictures taken in turn: what is shown is not written over.
-        self._rooms = [np.empty(shape, np.float32), np.empty(shape, np.float32)]
         self._small: _Stack | None = None
         if scatter is not None:
             small = [scatter(one) for one in (base, *layers)]
             self._small = _Stack(small[0], np.stack(small[1:]))
-            self._small_rooms = [np.empty_like(small[0]), np.empty_like(small[0])]
 
     def _gains(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32]:
         found = {gain.key: gain for gain in gains}
@@ -112,13 +111,8 @@ class FrameMix:
 
     def picture(self, gains: tuple[LayerGain, ...]) -> Mixed:
         """The picture under gains; it stays as it is until the call after the next one."""
-        self._rooms.reverse()
         told = self._gains(gains)
-        light = self._full.mixed(told, self._rooms[0])
-        if self._small is None:
-            return Mixed(light)
-        self._small_rooms.reverse()
-        return Mixed(light, self._small.mixed(told, self._small_rooms[0]))
+        return Mixed(self._full.mixed(told), None if self._small is None else self._small.mixed(told))
 
 
 def are_together(gains: tuple[LayerGain, ...]) -> bool:

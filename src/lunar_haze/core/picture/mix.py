@@ -27,6 +27,20 @@ def add_layer(base: NDArray, image: LayerImage, gain: LayerGain, out: NDArray) -
     )
 
 
+class Rooms:
+    """Two pictures of a shape that are made in turn: new memory costs as much as a mix."""
+
+    def __init__(self) -> None:
+        self._two: list[NDArray[np.float32]] = []
+
+    def next(self, shape: tuple[int, ...]) -> NDArray[np.float32]:
+        """Room (H, W, 3) for a picture; it is not written over until the call after the next one."""
+        if not self._two or self._two[0].shape != shape:
+            self._two = [np.empty(shape, np.float32), np.empty(shape, np.float32)]
+        self._two.reverse()
+        return self._two[0]
+
+
 class Mixer:
     """Mixes the layers of one picture, quickly while one gain at a time is moved."""
 
@@ -36,8 +50,7 @@ class Mixer:
         self._rest: NDArray[np.float32] | None = None
         self._moving: str | None = None
         self._shape: tuple[int, int, int] | None = None
-        # Two pictures taken in turn while a gain is moved: new memory costs as much as the mix.
-        self._rooms: list[NDArray[np.float32]] = []
+        self._rooms = Rooms()
 
     def set_layers(self, images: list[LayerImage]) -> None:
         """The layers there are now; arrays are read at every mix, not copied."""
@@ -73,10 +86,7 @@ class Mixer:
         elif changed or self._rest is None:
             self._moving, self._rest = None, None
         if self._rest is not None and self._moving in wanted:
-            if len(self._rooms) < 2 or self._rooms[0].shape != self._rest.shape:
-                self._rooms = [np.empty_like(self._rest), np.empty_like(self._rest)]
-            self._rooms.reverse()
-            out = self._rooms[0]
+            out = self._rooms.next(self._rest.shape)
             add_layer(self._rest, self._images[self._moving], wanted[self._moving], out)
             return out
         return self._sum(wanted, without=None)

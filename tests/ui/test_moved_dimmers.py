@@ -1,4 +1,4 @@
-"""The live mix: what a hand moves is laid on the denoised picture, and its glow with it."""
+"""What a hand moves is laid on the denoised picture, and its glow with it."""
 
 import numpy as np
 import pytest
@@ -18,7 +18,7 @@ def gains(*stops, air=0.0):
 
 
 @pytest.fixture
-def mix():
+def live():
     rng = np.random.default_rng(5)
     pictures = rng.random((3, 2, HEIGHT, WIDTH, 3), dtype=np.float32)
     pictures[:, 0, 200:204, 40:44] = 900.0
@@ -29,47 +29,47 @@ def mix():
     return made
 
 
-def summed(mix, told):
-    return sum(mix.images[g.key].surface * g.surface[0] + mix.images[g.key].air * g.air[0] for g in told)
+def summed(live, told):
+    return sum(live.images[g.key].surface * g.surface[0] + live.images[g.key].air * g.air[0] for g in told)
 
 
 @pytest.mark.parametrize("finish", FINISHES)
-def test_a_moved_dimmer_has_the_glow_of_its_picture(mix, finish):
+def test_a_moved_dimmer_has_the_glow_of_its_picture(live, finish):
     scatter = layer_scatter(finish, HEIGHT)
     for told in (gains(0.0, 0.0, 0.0), gains(0.0, -3.0, 0.0), gains(0.0, -5.0, 0.0), gains(1.0, -5.0, 0.0, air=-1.0)):
-        mixed, passes = mix.picture(told, scatter)
+        mixed, passes = live.picture(told, scatter)
         assert passes == 8
-        np.testing.assert_allclose(mixed.light, summed(mix, told), rtol=1e-4, atol=1e-3)
+        np.testing.assert_allclose(mixed.light, summed(live, told), rtol=1e-4, atol=1e-3)
         np.testing.assert_allclose(mixed.scattered, scatter(mixed.light), atol=1e-4 * mixed.light.max())
 
 
-def test_a_picture_stays_until_the_call_after_the_next(mix):
+def test_a_picture_stays_until_the_call_after_the_next(live):
     scatter = layer_scatter(FINISHES[0], HEIGHT)
-    first, _ = mix.picture(gains(0.0, -3.0, 0.0), scatter)
+    first, _ = live.picture(gains(0.0, -3.0, 0.0), scatter)
     kept = first.light.copy(), first.scattered.copy()
-    mix.picture(gains(0.0, -4.0, 0.0), scatter)
+    live.picture(gains(0.0, -4.0, 0.0), scatter)
     np.testing.assert_array_equal(first.light, kept[0])
     np.testing.assert_array_equal(first.scattered, kept[1])
 
 
 @pytest.mark.parametrize("change", ["layers", "clean", "size of the glow"])
-def test_what_is_scattered_is_that_of_the_present_light(mix, change):
+def test_what_is_scattered_is_that_of_the_present_light(live, change):
     scatter = layer_scatter(FINISHES[0], HEIGHT)
-    mix.picture(gains(0.0, -3.0, 0.0), scatter)
+    live.picture(gains(0.0, -3.0, 0.0), scatter)
     if change == "layers":
-        images = [LayerImage(i.key, 16, 2.0 * i.surface, i.air) for i in mix.images.values()]
-        mix.set_layers(images, {i.key for i in images})
+        images = [LayerImage(i.key, 16, 2.0 * i.surface, i.air) for i in live.images.values()]
+        live.set_layers(images, {i.key for i in images})
     elif change == "clean":
-        mix.set_clean(3.0 * sum(i.surface + i.air for i in mix.images.values()), gains(0.0, 0.0, 0.0), 16)
+        live.set_clean(3.0 * sum(i.surface + i.air for i in live.images.values()), gains(0.0, 0.0, 0.0), 16)
     else:
         scatter = layer_scatter(Finish(Glow(0.3, 4.0)), HEIGHT)
-    mixed, _ = mix.picture(gains(0.0, -3.0, 0.0), scatter)
+    mixed, _ = live.picture(gains(0.0, -3.0, 0.0), scatter)
     np.testing.assert_allclose(mixed.scattered, scatter(mixed.light), atol=1e-4 * mixed.light.max())
 
 
-def test_the_screen_shows_it_as_if_it_had_been_scattered_whole(mix):
+def test_the_screen_shows_it_as_if_it_had_been_scattered_whole(live):
     finish = FINISHES[0]
-    mixed, _ = mix.picture(gains(0.0, -3.0, 0.0), layer_scatter(finish, HEIGHT))
+    mixed, _ = live.picture(gains(0.0, -3.0, 0.0), layer_scatter(finish, HEIGHT))
     shown = Finisher()
     parts = shown.show(mixed.light, finish, 0.3, TAN, dither=False, scattered=mixed.scattered)
     whole = shown.show(mixed.light, finish, 0.3, TAN, dither=False)
@@ -77,7 +77,7 @@ def test_the_screen_shows_it_as_if_it_had_been_scattered_whole(mix):
     assert np.abs(parts.astype(int) - shown.show(mixed.light, Finish(), 0.3, TAN, dither=False)).max() > 10
 
 
-def test_layers_that_are_missing_are_no_picture_of_the_clean_one(mix):
+def test_layers_that_are_missing_are_no_picture_of_the_clean_one(live):
     told = (*gains(0.0, 0.0, 0.0), LayerGain("new", (1.0,) * 3, (1.0,) * 3))
-    mixed, passes = mix.picture(told, layer_scatter(FINISHES[0], HEIGHT))
+    mixed, passes = live.picture(told, layer_scatter(FINISHES[0], HEIGHT))
     assert (passes, mixed.scattered) == (0, None)
