@@ -4,11 +4,16 @@ import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.tables import keep_tables_in, tables_of
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+# Kernels that are not compiled yet take seconds at their first call: no example has to be quick.
+settings.register_profile("patient", deadline=None)
+settings.load_profile("patient")
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "gannet-reach.haze"

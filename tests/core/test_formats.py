@@ -16,7 +16,7 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import MOST_LAYERS, frame_request, gains, layers_of
 from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.cutouts import KINDS, CutOut
+from lunar_haze.core.sources.cutouts import CutOut, kinds
 from lunar_haze.core.sources.distribution import Distribution
 from lunar_haze.core.sources.model import (  # fmt: skip
     Ball,
@@ -38,7 +38,7 @@ POINT = st.tuples(NUMBER, NUMBER, NUMBER)
 SIZE = st.floats(0.01, 4.0).map(lambda v: round(v, 4))
 REACH = st.one_of(st.just(math.inf), st.floats(0.5, 80.0).map(lambda v: round(v, 3)))
 CUTS = st.one_of(
-    st.none(), st.builds(CutOut, kind=st.sampled_from(KINDS[:-1]), scale=st.floats(1, 20).map(lambda v: round(v, 3)))
+    st.none(), st.builds(CutOut, kind=st.sampled_from(kinds()[:-1]), scale=st.floats(1, 20).map(lambda v: round(v, 3)))
 )
 LAMPS = st.one_of(
     st.builds(Ball, position=POINT, radius_m=SIZE, aim=POINT, reach_m=REACH, seen=st.booleans()),

@@ -16,8 +16,10 @@ from lunar_haze.core.document.rows import AIR, CAMERA, facets_of, targets_of
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import DocumentError, QuantityError
 from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.model import SkyGrade
+from lunar_haze.core.sources import cutouts
 from lunar_haze.core.sources.amounts import canonical, convert, units_of
 from lunar_haze.core.sources.array import LampArray, as_kind
 from lunar_haze.core.sources.facing import Vec3
@@ -89,6 +91,35 @@ def test_a_new_kind_goes_from_the_file_to_the_light(square_disc, demo):
         pictures.append(frame.image(spec.key()).surface)
     assert pictures[0].any()
     assert np.allclose(pictures[0], pictures[1], rtol=1e-5)
+
+
+def test_a_new_kind_of_cutout_goes_from_the_file_to_the_light(monkeypatch, demo):
+    monkeypatch.setattr(cutouts, "_DRAWN", dict(cutouts._DRAWN))
+
+    @cutouts.drawn_as("half")
+    def half(_cut, x, _y):
+        return np.where(x < 0, 1.0, 0.0)
+
+    assert cutouts.kinds()[-2:] == ("half", cutouts.PICTURE)
+    document, _notes = load(demo)
+    document = edits.add_source(document, Source("toy", "toy", Beam((0.0, 0.0, 3.0), (0.0, 0.0, 0.0)), 500.0, "lm"))
+    cut = edits.change_shape(document, "toy", cutout=cutouts.CutOut("half"))
+    again, _notes = from_json(to_json(cut, None), demo.parent, "a")
+    assert again.look.source("toy").shape.cutout == cutouts.CutOut("half")
+
+    request = frame_request(1, place_spec(document.place), document.shot, document.look, (32, 18))
+    view = attrs.evolve(request.view, camera=Camera((0.0, -2.0, 4.0), (0.0, 0.0, 0.0)))
+    pictures = []
+    for look in (document.look, again.look):
+        shape = look.source("toy").shape
+        spec = attrs.evolve(request.layers[0], shape=shape, cards=(), linking=Source("", "", shape).linking)
+        frame = Frame(PackedPlace(FLOOR), view)
+        frame.trace(frame.want([spec]))
+        pictures.append(frame.image(spec.key()).surface.sum(-1))
+    whole, half_of_it = pictures
+    assert half_of_it.sum() == pytest.approx(whole.sum() / 2, rel=0.1)
+    left, right = half_of_it[:, :14].sum(), half_of_it[:, 18:].sum()
+    assert max(left, right) > 20 * min(left, right)
 
 
 def test_two_kinds_of_one_name_are_refused(square_disc):

@@ -4,6 +4,10 @@ import math
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from scipy.ndimage import gaussian_filter, label
 
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.finish.bright import WAVES_MM, bright_part
@@ -19,7 +23,10 @@ from lunar_haze.core.finish.ghosts import (
 )
 from lunar_haze.core.finish.glow import glowing, live_scatter
 from lunar_haze.core.finish.halation import BASE_MM, FRAME_MM, INDEX, LAYERS, halo, reflected
+from lunar_haze.core.finish.kernels import spot_of
+from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.model import Aperture, Finish, Glow, Halation
+from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.star import bent_beyond, spikes, starred
 
 
@@ -208,7 +215,7 @@ def test_ghosts_hold_the_light_that_is_mirrored_and_lie_on_the_line_through_the_
     picture = lamp(180, 0.485, 0.485, level=1e9)
     aperture = Aperture(64.0, 6.0)
     made = ghosts_on(picture, 1.0, aperture, 0.5, 1.0) - picture
-    (spot,) = spots(bright_part(picture, 1.0).light)
+    (spot,) = spots(bright_part(picture, 1.0))
     told = sum(np.array(g.share) for g in ghosts_of_lens()) * spot.light
     assert made.sum((0, 1)) == pytest.approx(told, rel=0.05)
     rows, columns = np.mgrid[0:180, 0:320] + 0.5
@@ -223,6 +230,16 @@ def test_a_sky_makes_no_ghosts_and_no_light_none():
     assert np.array_equal(ghosts_on(sky, 100.0, Aperture(), 0.5, 1.0), sky)
     dim = np.full((90, 160, 3), 0.2, np.float32)
     assert ghosts_on(dim, 100.0, Aperture(), 0.5, 1.0) is dim
+
+
+@settings(deadline=None)
+@given(arrays(bool, st.tuples(st.integers(1, 12), st.integers(1, 12))))
+def test_spots_are_what_touches_by_a_side(where):
+    rows, columns = (found.astype(np.int32) for found in np.nonzero(where))
+    which, count = spot_of(rows, columns)
+    marks, wanted = label(where)
+    assert count == wanted
+    assert np.array_equal(which, marks[rows, columns] - 1)
 
 
 # -- halation -----------------------------------------------------------------------------------------
@@ -312,3 +329,20 @@ def test_noise_grows_with_the_root_of_darkness_keeps_the_mean_and_its_seed():
     assert not np.array_equal(noisy(dark, 1.0, 3), noisy(dark, 1.0, 4))
     assert (noisy(dark, 4.0, 3) >= 0).all()
     assert luminance(noisy(dark, 1.0, 3)).std() > 0
+
+
+@pytest.mark.parametrize("level", [30.0, 0.3, 3e-3])
+@pytest.mark.parametrize("glow", [0.0, 0.1])
+def test_the_dark_of_a_live_picture_is_a_stills(level, glow):
+    rng = np.random.default_rng(8)
+    shade = gaussian_filter(rng.random((450, 800)), 6.0)
+    shade = ((shade - shade.min()) / np.ptp(shade) + 0.05)[..., None] ** 3 * np.array([1.0, 0.9, 1.1]) * level
+    # Fine stripes in some of it, which an eye may or may not see.
+    shade[100:300] *= 1.0 + 0.5 * np.sin(np.arange(800) / 1.2)[None, :, None]
+    picture = shade.astype(np.float32)
+    dark = Finish(Glow(glow), night=1.0, acuity=1.0, dark_noise=0.5, star=1.0, ghosts=3.0)
+    scale = 1.0 / level
+    live = Finisher().show(picture, dark, scale, 0.5, dither=False)[..., 2::-1].astype(float)
+    still = finished(picture, dark, scale, 0.5) * 255.0
+    assert live.mean() == pytest.approx(still.mean(), rel=0.005)
+    assert np.percentile(np.abs(live - still), 99) < 3.0

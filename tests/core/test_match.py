@@ -145,6 +145,29 @@ def test_brightness_alone_is_exposure_where_it_may_move():
     assert found.after < 0.2 * found.before
 
 
+def test_of_a_reference_whose_light_lies_elsewhere_tone_and_colours_are_met():
+    """The same pools of light, the frame turned about: no balance puts them where they are there."""
+    shares = a_look(4, 5)
+    kelvins, _moves, _mireds, reference = planted_in_colour(shares, 5)
+    turned = np.ascontiguousarray(np.rot90(reference, 2))
+    here = match(shares, reference, show, kelvins=kelvins, with_exposure=False)
+    there = match(shares, turned, show, kelvins=kelvins, with_white=True)
+    assert not here.elsewhere
+    assert there.elsewhere
+    assert "other parts of the frame" in there.words
+    assert there.after < 0.75 * there.before
+
+    def lightness(picture):
+        return np.sort(picture.astype(float).mean(2).ravel())
+
+    def apart(stops):
+        moved = shares.mixed({s.id: dict(stops).get(s.id, 0.0) for s in shares.sources})
+        return np.abs(lightness(show(moved.picture, 2.0**there.exposure)) - lightness(turned)).mean()
+
+    start = np.abs(lightness(show(shares.picture, 1.0)) - lightness(turned)).mean()
+    assert apart(there.moves) < 0.7 * start
+
+
 def test_what_cannot_come_near_is_said():
     blue = Shares((Share("a", "a", "", np.full((H, W, 3), (0.02, 0.05, 0.4), np.float32)),), 1.0)
     orange = np.full((H, W, 3), (240, 140, 30), np.uint8)

@@ -14,7 +14,7 @@ from lunar_haze.core.place.model import Material
 from lunar_haze.core.sky.model import Gradient
 from lunar_haze.core.sources.amounts import canonical, convert, illuminance_per_lumen, reach_window, units_of
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.cutouts import KINDS, CutOut, pattern
+from lunar_haze.core.sources.cutouts import CutOut, kinds, pattern
 from lunar_haze.core.sources.distribution import Distribution, intensity, lumens
 from lunar_haze.core.sources.model import (
     Ball,
@@ -247,7 +247,7 @@ def test_a_cut_out_card_lets_its_open_share_through():
     assert image.surface.min() < 0.1 * free.surface.max(), "and there is shade under them"
 
 
-@pytest.mark.parametrize("kind", [k for k in KINDS if k != "picture"])
+@pytest.mark.parametrize("kind", [k for k in kinds() if k != "picture"])
 def test_cut_outs_are_open_by_about_their_share(kind):
     for share in (0.3, 0.6):
         image = pattern(CutOut(kind, 6.0, share))

@@ -7,6 +7,7 @@ import av
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QPushButton
 
@@ -44,7 +45,13 @@ def shot(window, qtbot):
     window.picture.setFocus()
     QTest.keyClick(window.picture, Qt.Key.Key_F)
     assert window.cue_strip.isVisible()
-    qtbot.waitUntil(lambda: window.bridge.finished, timeout=10_000)
+    bridge = window.bridge
+
+    def is_lit():
+        wanted = {g.key for g in bridge.present_gains() if not g.is_silent}
+        return bridge.finished and wanted <= bridge.mix.images.keys()
+
+    qtbot.waitUntil(is_lit, timeout=20_000)
     return window
 
 
@@ -169,6 +176,7 @@ def test_the_shot_plays_at_its_rate_and_stops_where_it_is(shot, qtbot):
     put_key(shot, 1, -6)
     put_key(shot, 48, 0)
     shot.player.step(-100)
+    qtbot.wait(100)
     shown = []
     shot.player.moved.connect(lambda frame: shown.append((time.monotonic(), frame)))
     edits_before = shot.session.history.undo_label
@@ -188,6 +196,40 @@ def test_the_shot_plays_at_its_rate_and_stops_where_it_is(shot, qtbot):
     assert gone / (shown[-1][0] - shown[0][0]) == pytest.approx(24.0, rel=0.15)
     assert shot.player.tally.missing == 0
     assert shot.player.tally.exact > 15
+
+
+def test_a_frame_that_takes_long_is_no_gap(shot, qtbot, monkeypatch):
+    """One in ten takes longer than two frames last: it was made ahead of its time."""
+    put_key(shot, 1, -6)
+    put_key(shot, 48, 0)
+    player, slow = shot.player, []
+    picture = QImage(16, 9, QImage.Format.Format_RGB32)
+
+    def image(_light, there):
+        if there.shot.frame % 10 == 0:
+            slow.append(there.shot.frame)
+            time.sleep(0.1)
+        return picture
+
+    # What frames take is told here, not by this machine.
+    monkeypatch.setattr(player, "_light_of", lambda there: ("exact", lambda: None))
+    monkeypatch.setattr(player._frames, "image", image)
+    player.play()
+    qtbot.wait(3000)
+    before = player.tally.skipped
+    slow.clear()
+    qtbot.wait(5000)
+    assert len(slow) >= 8
+    # Without frames that wait each of them would be a gap, or more than one.
+    assert player.tally.skipped - before < len(slow)
+    # A hand on a number is seen at once: what waits was made before it.
+    told = []
+    player.moved.connect(lambda frame: told.append(shot.session.shown_look.expect("sky").dimmer_stops))
+    sky = shot.session.document.look.expect("sky").dimmer_stops
+    shot.session.edit("dimmer", edits.change_source(shot.session.document, "sky", dimmer_stops=sky - 3.0))
+    qtbot.waitUntil(lambda: len(told) >= 2, timeout=5_000)
+    assert told[1] == sky - 3.0
+    player.stop()
 
 
 def test_a_played_frame_is_the_picture_that_stands_there(shot, qtbot):

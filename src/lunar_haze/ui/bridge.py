@@ -81,7 +81,7 @@ class RenderBridge(QObject):
         self.screen.said.connect(self.said)
         self.masks = LiveMasks(session, self._seen_by_the_lens, self._part_of)
         self.masks.renewed.connect(self.refresh)
-        self.dust = LiveDust(session, self._seen_by_the_lens, self._shown_gains)
+        self.dust = LiveDust(self._seen_by_the_lens, self._lit_gains)
         self._request: FrameRequest | None = None
         self._request_id = 0
         self._mix_id = 0
@@ -174,6 +174,10 @@ class RenderBridge(QObject):
         """The present gains; those asked for last where the hand has moved on since then."""
         present = self.present_gains()
         return self._request.gains if self._request is not None and not self._is_asked_for(present) else present
+
+    def _lit_gains(self, look: Look) -> tuple[LayerGain, ...]:
+        """The gains of a look: of the one on screen those that it is shown with."""
+        return self._shown_gains() if look is self.session.shown_look else self._gains_of(look)
 
     def _is_asked_for(self, present: tuple[LayerGain, ...]) -> bool:
         """Whether the last request holds all layers that gains need."""
@@ -333,9 +337,9 @@ class RenderBridge(QObject):
         """Factor from cd/m2 to exposed scene-linear of the present look."""
         return self.screen.exposure()
 
-    def over(self, light: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Light (h, w, 3) [cd/m2] with masks and dust of the look on screen."""
-        return self.dust.over(self.masks.over(light, self.exposure()))
+    def over(self, light: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
+        """Light (h, w, 3) [cd/m2] with the masks and the dust of a look."""
+        return self.dust.over(self.masks.over(light, look), look)
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
@@ -349,7 +353,7 @@ class RenderBridge(QObject):
             return
         self.picture = mixed.light
         self.shown_passes = max(passes, 0)
-        self.image = self.screen.image(self.over(mixed.light), mixed.scattered)
+        self.image = self.screen.image(self.over(mixed.light, self.session.shown_look), mixed.scattered)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []
@@ -411,13 +415,12 @@ class RenderBridge(QObject):
         found = self._on_board()
         return None if found is None or self.picture is None else (found[0], found[1].owner[..., 0], found[1].depth)
 
-    def _part_of(self, source_id: str) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
-        """What an active source gives to the picture, and the picture, as they are summed."""
-        look = self.session.shown_look
+    def _part_of(self, source_id: str, look: Look) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
+        """What an active source of a look gives to its picture, and that picture, as they are summed."""
         source = next((s for s in look.balanced() if s.id == source_id and s.id in look.active()), None)
         if source is None:
             return None
-        return self.mix.part(self.lone_gains((source,)), self._shown_gains())
+        return self.mix.part(self.lone_gains((source,)), self._lit_gains(look))
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.sources.cutouts import KINDS, CutOut, pattern
+from lunar_haze.core.sources.cutouts import PICTURE, CutOut, kinds, pattern
 from lunar_haze.ui.column import Column
 
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
@@ -31,12 +31,12 @@ class CutOutFacets:
             self._column.choice(
                 "cut-out",
                 "a pattern that breaks the light",
-                ["no cut-out", *KINDS],
+                ["no cut-out", *kinds()],
                 self.choose,
                 lambda: found.kind if (found := self._read()) else "no cut-out",
             ),
         )
-        if now is not None and now.kind == "picture":
+        if now is not None and now.kind == PICTURE:
             self._column.lay(
                 self._column.button(
                     Path(now.path).name or "choose a picture ...",

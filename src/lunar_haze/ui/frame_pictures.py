@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from lunar_haze.core.document.model import Document
 from lunar_haze.core.finish.glow import Scatter, layer_scatter
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.layers.model import LayerGain
@@ -46,12 +47,12 @@ class FramePictures(QObject):
         """What scatters the light of these layers as a finish has it, None where it is not scattered layer by layer."""
         return layer_scatter(finish, self.size()[1])
 
-    def image(self, frame: Mixed) -> QImage:
-        """A frame under the look that is played, as an image; any thread may ask."""
+    def image(self, frame: Mixed, there: Document) -> QImage:
+        """A frame under look and shot of a document at it, as an image; any thread may ask."""
         bridge = self._bridge
         # What scatters by itself has neither masks nor dust before it.
-        light = frame.light if frame.scattered is not None else bridge.over(frame.light)
-        return bridge.screen.image(light, frame.scattered)
+        light = frame.light if frame.scattered is not None else bridge.over(frame.light, there.look)
+        return bridge.screen.image_under(light, there.look, there.shot, frame.scattered)
 
     # -- cleaning ---------------------------------------------------------------------------------
 

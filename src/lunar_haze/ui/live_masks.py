@@ -6,10 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from lunar_haze.core.document.model import Look
 from lunar_haze.core.finish.mask_model import Mask, Region
 from lunar_haze.core.finish.masks import cover, share_in, with_masks
 from lunar_haze.core.finish.regions import Scene, asks_rays, scene_of
 from lunar_haze.core.layers.model import View
+from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.ui.session import Session
 
 
@@ -69,7 +71,7 @@ class LiveMasks(QObject):
         self,
         session: Session,
         seen: Callable[[], tuple[View, NDArray[np.int32], NDArray[np.float32]] | None],
-        part: Callable[[str], tuple[NDArray[np.float32], NDArray[np.float32]] | None],
+        part: Callable[[str, Look], tuple[NDArray[np.float32], NDArray[np.float32]] | None],
     ) -> None:
         super().__init__()
         self._session, self._seen, self._part = session, seen, part
@@ -98,15 +100,16 @@ class LiveMasks(QObject):
         scene = self.scene()
         return None if scene is None else self._covers.of(mask, scene)
 
-    def over(self, picture: NDArray[np.float32], scale: float) -> NDArray[np.float32]:
-        """A picture (h, w, 3) [cd/m2] under the masks of the look on screen; ``scale`` is the exposure."""
-        masks = self._session.shown_look.finish.masks_at_work
+    def over(self, picture: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
+        """A picture (h, w, 3) [cd/m2] under the masks of a look."""
+        masks = look.finish.masks_at_work
         scene = self.scene() if masks else None
         if scene is None or scene.size != picture.shape[:2]:
             return picture
 
         def share(source_id: str) -> NDArray[np.float32] | None:
-            found = self._part(source_id)
+            found = self._part(source_id, look)
             return None if found is None else share_in(found[1], found[0])
 
+        scale = exposure_scale(look.ev100, look.stops)
         return with_masks(picture, masks, scale, lambda mask: self._covers.of(mask, scene), share)

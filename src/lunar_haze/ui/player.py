@@ -1,10 +1,12 @@
 """Plays the shot in the picture at its rate: what balance alone changes is mixed from the layers at hand, exactly.
 
 A frame whose light is not at hand, since the camera, a lamp or the mist has moved, shows its small picture where that
-is made, else the one before it stays; both are told. Frames that come too late are skipped, and counted.
+is made, else the one before it stays; both are told. Frames are made ahead of their time, so that one that takes longer
+is no gap; those that come too late all the same are skipped, and counted.
 """
 
 import time
+from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
@@ -30,6 +32,8 @@ from lunar_haze.ui.session import Session
 Frame = Callable[[], Mixed]
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
+#: So many frames wait for their time at the most.
+MADE_AHEAD = 2
 
 
 @attrs.define
@@ -59,6 +63,18 @@ class Tally:
         return ", ".join(said)
 
 
+@attrs.frozen(eq=False)
+class Made:
+    """A frame that waits for its time: which one it is since playing began, the document there, how it is shown (a
+    field of `Tally`) and its image, None for one that is not there.
+    """
+
+    number: int
+    there: Document
+    how: str
+    image: QImage | None
+
+
 class Player(QObject):
     """Signals: ``moved`` (frame) for every frame shown, ``changed`` when it starts or stops."""
 
@@ -81,12 +97,15 @@ class Player(QObject):
         #: Whether surface and air have one gain at all frames, and what scatters the light.
         self._made_of: tuple[bool, Scatter | None] = (True, None)
         self._plans: dict[int, FramePlan] = {}
-        #: The frame that comes next, the document there, and what makes its light.
-        self._next: tuple[int, Document, tuple[str, Frame] | None] | None = None
         self._began = 0.0
         self._from = 0
+        #: How many frames have gone by since playing began when the one on screen was shown, -1 for none.
+        self._shown = -1
         self._thread = ThreadPoolExecutor(1, "player")
-        self._work: Future[tuple[int, QImage]] | None = None
+        #: The frames that wait for their time, the one that is made after them, and whether that is out of date.
+        self._waiting: deque[Made] = deque()
+        self._work: Future[Made] | None = None
+        self._stale = False
         self._builds = ThreadPoolExecutor(1, "frame-mix")
         self._fresh: Future[FrameMix] | None = None
         self._frames.cleaned.connect(self._cleaned)
@@ -129,11 +148,10 @@ class Player(QObject):
         self._from = shot.frame if first <= shot.frame < last else first
         self.tally = Tally()
         self._sheet = CueSheet(session.document)
-        self._mix = None
-        self.frame = self._from - 1
-        # The clock runs once the first frame is ready.
-        self._next = (self._from, *self._made_ready(self._from))
-        self._began = time.perf_counter()
+        self._mix, self._shown, self._stale = None, -1, False
+        self._waiting.clear()
+        self.frame = self._from
+        self._make(0)
         self._timer.start(TICK_MS)
         self._frames.clean()
         self.changed.emit()
@@ -145,9 +163,10 @@ class Player(QObject):
         self._timer.stop()
         session = self.session
         if self._work is not None:
-            self._take(self._work.result())
+            self._work.result()
         session.play(None)
-        self._sheet = self._mix = self._work = self._next = self._fresh = None
+        self._sheet = self._mix = self._work = self._fresh = None
+        self._waiting.clear()
         self._frames.leave()
         if session.is_open and self.frame != session.document.shot.frame:
             session.act("frame", edits.change_shot(session.document, frame=self.frame))
@@ -177,60 +196,77 @@ class Player(QObject):
     def _edited(self) -> None:
         if self.is_playing:
             # A hand on a number while it plays: what comes next has it.
-            self._sheet, self._next = CueSheet(self.session.document), None
+            self._sheet, self._stale = CueSheet(self.session.document), self._work is not None
+            self._waiting.clear()
+
+    @property
+    def _last(self) -> int | None:
+        """The number of the last frame since playing began, None where there is no end."""
+        return None if self.loops else self.bounds[1] - self._from
+
+    def _frame_of(self, number: int) -> int:
+        """The frame that comes after so many: round again past the end."""
+        first, last = self.bounds
+        frame = self._from + number
+        return frame if frame <= last else first + (frame - first) % (last - first + 1)
 
     def _due(self) -> int:
-        """The frame that is due now; past the end the last, or round again."""
-        first, last = self.bounds
+        """How many frames should have gone by now."""
         gone = int((time.perf_counter() - self._began) * self.session.document.shot.rate)
-        frame = self._from + gone
-        if frame > last and self.loops:
-            return first + (frame - first) % (last - first + 1)
-        return frame
+        return gone if self._last is None else min(gone, max(self._last, 0))
 
     def _tick(self) -> None:
-        if self._work is not None:
-            if not self._work.done():
-                return
-            work, self._work = self._work, None
-            self._take(work.result())
+        if self._work is not None and self._work.done():
+            made, self._work = self._work.result(), None
+            if not self._stale:
+                self._waiting.append(made)
+            self._stale = False
         if self._fresh is not None and self._fresh.done():
-            self._mix, self._fresh, self._next = self._fresh.result(), None, None
-        frame = self._due()
-        first, last = self.bounds
-        if frame == self.frame:
+            self._mix, self._fresh = self._fresh.result(), None
+        if self._shown < 0 and self._make_ahead(0):
+            # The clock runs once some frames are made.
+            self._began = time.perf_counter()
             return
-        if frame > last:
-            self.frame = last
-            self.stop()
-            return
-        passed = frame - self.frame - 1 if frame > self.frame else frame - first + last - self.frame
-        self.tally.skipped += max(passed, 0)
-        self.frame = frame
-        there, light = self._next[1:] if self._next is not None and self._next[0] == frame else self._made_ready(frame)
-        self._next = None
-        self.session.play(there)
-        if light is None:
-            self.tally.missing += 1
-            self.moved.emit(frame)
-            return
-        # Mixed and finished on a thread, while the window draws the frame before and makes the next one ready.
-        how, make = light
-        setattr(self.tally, how, getattr(self.tally, how) + 1)
-        self._work = self._thread.submit(lambda: (frame, self._frames.image(make())))
-        after = first if frame == last else frame + 1
-        self._next = (after, *self._made_ready(after))
+        due = self._due()
+        while len(self._waiting) > 1 and self._waiting[1].number <= due:
+            self._waiting.popleft()
+        if self._waiting and self._waiting[0].number <= due:
+            made = self._waiting.popleft()
+            self._show(made)
+            if made.number == self._last:
+                self.stop()
+                return
+        self._make_ahead(due)
 
-    def _made_ready(self, frame: int) -> tuple[Document, tuple[str, Frame] | None]:
-        """The document at a frame, how it is shown, and what makes its light."""
+    def _make_ahead(self, due: int) -> bool:
+        """See to it that some frames are made ahead; whether any is made or to be made yet."""
+        if self._work is None and len(self._waiting) < MADE_AHEAD:
+            ahead = self._waiting[-1].number if self._waiting else self._shown
+            number = max(ahead + 1, due)
+            if self._last is None or number <= self._last:
+                self._make(number)
+        return self._work is not None
+
+    def _make(self, number: int) -> None:
+        """Have a frame mixed and finished on a thread, while the window draws those before."""
         assert self._sheet is not None
-        there = self._sheet.at(frame)
-        return there, self._light_of(there)
+        there = self._sheet.at(self._frame_of(number))
+        light = self._light_of(there)
+        if light is None:
+            self._work = Future()
+            self._work.set_result(Made(number, there, "missing", None))
+            return
+        how, make = light
+        self._work = self._thread.submit(lambda: Made(number, there, how, self._frames.image(make(), there)))
 
-    def _take(self, made: tuple[int, QImage]) -> None:
-        frame, image = made
-        self._bridge.show_frame(image)
-        self.moved.emit(frame)
+    def _show(self, made: Made) -> None:
+        self.tally.skipped += max(made.number - self._shown - 1, 0)
+        setattr(self.tally, made.how, getattr(self.tally, made.how) + 1)
+        self._shown, self.frame = made.number, self._frame_of(made.number)
+        self.session.play(made.there)
+        if made.image is not None:
+            self._bridge.show_frame(made.image)
+        self.moved.emit(self.frame)
 
     def _light_of(self, there: Document) -> tuple[str, Frame] | None:
         """How a frame is shown (a field of `Tally`), and what makes its light; None while there is none."""

@@ -56,16 +56,21 @@ class Screen(QObject):
 
     def image(self, light: NDArray[np.float32], scattered: NDArray[np.float32] | None = None) -> QImage:
         """The shot's light (h, w, 3) [cd/m2] as an image under the look's finish; ``scattered`` as `Finisher.show`."""
-        finish = self._look.finish
-        lens = self._session.shown_shot.seen_from.tan_half_width
+        return self.image_under(light, self._look, self._session.shown_shot, scattered)
+
+    def image_under(
+        self, light: NDArray[np.float32], look: Look, shot: Shot, scattered: NDArray[np.float32] | None = None
+    ) -> QImage:
+        """The same of any look and shot; any thread may ask, one at a time."""
+        finish, scale, lens = look.finish, exposure_scale(look.ev100, look.stops), shot.seen_from.tan_half_width
         try:
-            return as_image(self.finisher.show(light, finish, self.exposure(), lens, scattered=scattered))
+            return as_image(self.finisher.show(light, finish, scale, lens, scattered=scattered))
         except PictureError as error:
             if str(error) != self._told:
                 self._told = str(error)
                 self.said.emit(f"{error}; the picture is shown without it", True)
             without = attrs.evolve(finish, table=None)
-            return as_image(self.finisher.show(light, without, self.exposure(), lens, scattered=scattered))
+            return as_image(self.finisher.show(light, without, scale, lens, scattered=scattered))
 
     def image_of(self, light: NDArray[np.float32], look: Look, shot: Shot) -> QImage:
         """A small picture (h, w, 3) [cd/m2] of a shot under a look, other than those on screen, as an image."""

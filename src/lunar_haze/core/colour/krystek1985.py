@@ -25,7 +25,7 @@ def planckian_uv(kelvin: float) -> tuple[float, float]:
 
 
 def warmed(kelvin: float, mired: float) -> float:
-    """A colour temperature [K] that is so much warmer, cooler below 0; held to the valid range."""
+    """A colour temperature ``kelvin`` [K] that is ``mired`` [mired] warmer, cooler below 0; held to the valid range."""
     return 1e6 / min(max(1e6 / kelvin + mired, 1e6 / KELVIN_MAX), 1e6 / KELVIN_MIN)
 
 

@@ -48,7 +48,10 @@ def hue_deg(rgb: NDArray) -> float:
 
 
 def hue_turned(rgb: NDArray, degrees: float) -> NDArray[np.float64]:
-    """An ACEScg colour (3,) with its hue turned, of the same luminance; brought into the gamut towards its grey."""
+    """An ACEScg colour ``rgb`` (3,) with its hue turned by ``degrees``, of the same luminance.
+
+    What lies outside the gamut then is brought into it towards its grey.
+    """
     rgb = np.asarray(rgb, float)
     lightness, a, b = acescg_to_oklab(rgb)
     turn = math.radians(degrees)

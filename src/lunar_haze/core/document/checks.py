@@ -33,7 +33,7 @@ from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import ClearSky, Lightning, Panorama, Weather
 from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS, Card
-from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, KINDS, CutOut
+from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, CutOut, kinds
 from lunar_haze.core.sources.flicker_kinds import Flicker, flicker_kind_of
 from lunar_haze.core.sources.kinds import Shape, kind_of
 from lunar_haze.core.sources.model import DIMMER_ROW, SOURCE_ROWS, Source
@@ -141,7 +141,7 @@ def _check_medium(medium: Medium) -> None:
 
 
 def _check_cutout(cutout: CutOut) -> None:
-    if cutout.kind not in KINDS:
+    if cutout.kind not in kinds():
         raise ValueError(f"“{cutout.kind}” is no kind of cut-out")
 
 

@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
+from lunar_haze.core.finish.dark_rows import Quanta, Softness, dark_rows
 from lunar_haze.core.finish.glow import HEIGHT_DEG
 from lunar_haze.core.finish.grain import noise
-from lunar_haze.core.picture.mix import block_mean, enlarge
+from lunar_haze.core.picture.mix import block_mean
 
 #: Softness of the three pictures between which the eye's is read [deg, one sigma].
 SOFT_DEG = (0.04, 0.1, 0.25)
@@ -28,6 +29,9 @@ _LEFT = 0.1
 NOISE_AT, NOISE_LEVEL, NOISE_SIZE = 0.25, 0.01, 3.0
 #: The level never falls below this [cd/m2], and what is as bright as this has no noise that is seen.
 DARKEST, BRIGHTEST = 1e-4, 3.0
+_NOTHING, _NO_NOISE = np.zeros((1, 1, 3), np.float32), np.zeros((1, 1), np.float32)
+#: A picture that stays as it is.
+SHARP = Softness(_NOTHING, _NOTHING, _NOTHING, np.zeros((1, 1, 1), np.float32))
 
 
 def finest_seen(level: NDArray) -> NDArray[np.float64]:
@@ -42,52 +46,70 @@ def softness_deg(level: NDArray) -> NDArray[np.float64]:
 
 
 def _soft(picture: NDArray[np.float32], sigma_px: float) -> NDArray[np.float32]:
-    """A picture (h, w, 3) blurred by a Gaussian; a wide one is made from a smaller picture."""
+    """A picture (h, w, 3) blurred by a Gaussian of one sigma, as much smaller as that hides."""
     step = 1
-    while sigma_px / step > 2.0 and min(picture.shape[:2]) >= 16 * step:
+    while sigma_px / step > 1.7 and min(picture.shape[:2]) >= 16 * step:
         step *= 2
-    small = block_mean(picture, step) if step > 1 else picture
+    small = block_mean(picture, step)
     # The mean over a block and the lines between its middles blur by themselves.
     sigma = math.sqrt(max((sigma_px / step) ** 2 - (0.25 if step > 1 else 0.0), 1e-4))
     reach = np.arange(max(math.ceil(3.0 * sigma), 1) + 1)
     weights = np.exp(-0.5 * (reach / sigma) ** 2)
     weights = (weights / (2.0 * weights.sum() - weights[0])).astype(np.float32)
-    along, down = np.empty_like(small), np.empty_like(small)
-    kernels.blurred_along(small, weights, along)
-    kernels.blurred_down(along, weights, down)
-    if step == 1:
-        return down
-    large = np.empty_like(picture)
-    enlarge(down, large)
-    return large
+    out = np.empty_like(small)
+    kernels.blurred(small, weights, out)
+    return out
 
 
-def softened(picture: NDArray[np.float32], strength: float) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] with no more detail than the eye has in such light; ``strength`` in [0, 1]."""
+def softness(picture: NDArray[np.float32], strength: float) -> Softness:
+    """What a picture (h, w, 3) [cd/m2] has to be read from to have the detail that an eye has in such light.
+
+    ``strength`` in [0, 1].
+    """
     if strength == 0.0:
-        return picture
-    picture = np.ascontiguousarray(picture)
+        return SHARP
+    picture = np.ascontiguousarray(picture, np.float32)
     pixels = picture.shape[0] / HEIGHT_DEG
-    first, second, third = (_soft(picture, sigma * pixels) for sigma in SOFT_DEG)
+    third = _soft(picture, SOFT_DEG[2] * pixels)
     # The eye's level goes by what lies about a place, not by a point.
     level = third @ LUMINANCE_WEIGHTS.astype(np.float32)
     knots = np.geomspace(DARKEST, 1e3, 64)
     wanted = np.log(strength * softness_deg(knots))
     at = np.interp(wanted, np.log((0.3 * SOFT_DEG[0], *SOFT_DEG)), (0.0, 1.0, 2.0, 3.0))
     levels = np.interp(np.log(np.maximum(level, DARKEST)), np.log(knots), at).astype(np.float32)
-    out = np.empty_like(picture)
-    kernels.between_levels(picture, first, second, third, levels, out)
-    return out
+    low, high = float(levels.min()), float(levels.max())
+    if high <= 0.0:
+        return SHARP
+    # No row is read from a picture that is left out here: see `soften_row`.
+    first = _soft(picture, SOFT_DEG[0] * pixels) if low < 2.0 else _NOTHING
+    second = _soft(picture, SOFT_DEG[1] * pixels) if high > 1.0 and low < 3.0 else _NOTHING
+    return Softness(first, second, third, levels[..., None])
+
+
+def quanta(height: int, strength: float, seed: int) -> Quanta:
+    """The noise of the dark in a picture of a height [px]; it lies where the seed has it."""
+    tile = noise(seed, NOISE_SIZE / 1000.0 * height) if strength > 0.0 else _NO_NOISE
+    return Quanta(
+        tile, LUMINANCE_WEIGHTS.astype(np.float32), np.float32(strength * NOISE_AT), np.float32(NOISE_LEVEL),
+        np.float32(DARKEST), np.float32(BRIGHTEST),
+    )  # fmt: skip
+
+
+def softened(picture: NDArray[np.float32], strength: float) -> NDArray[np.float32]:
+    """A picture (h, w, 3) [cd/m2] with no more detail than the eye has in such light; ``strength`` in [0, 1]."""
+    if strength == 0.0:
+        return picture
+    return _rows(picture, softness(picture, strength), quanta(len(picture), 0.0, 0))
 
 
 def noisy(picture: NDArray[np.float32], strength: float, seed: int) -> NDArray[np.float32]:
     """A picture (h, w, 3) [cd/m2] with the noise of the dark; it keeps the mean, and lies where the seed has it."""
     if strength == 0.0:
         return picture
-    tile = noise(seed, NOISE_SIZE / 1000.0 * picture.shape[0])
+    return _rows(picture, SHARP, quanta(len(picture), strength, seed))
+
+
+def _rows(picture: NDArray, soft: Softness, dark: Quanta) -> NDArray[np.float32]:
     out = np.empty(picture.shape, np.float32)
-    kernels.lay_dark_noise(
-        np.ascontiguousarray(picture), tile, LUMINANCE_WEIGHTS.astype(np.float32), np.float32(strength * NOISE_AT),
-        np.float32(NOISE_LEVEL), np.float32(DARKEST), np.float32(BRIGHTEST), out,
-    )  # fmt: skip
+    dark_rows(np.ascontiguousarray(picture, np.float32), soft, dark, out)
     return out

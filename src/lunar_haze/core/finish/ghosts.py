@@ -13,7 +13,6 @@ import math
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import label
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
@@ -48,7 +47,10 @@ class Ghost:
 
 
 def reflectance(outer: float, inner: float, coated_for_mm: float) -> NDArray[np.float64]:
-    """Share (3,) of red, green and blue light that a coated surface between two indices reflects, met head on."""
+    """Share (3,) of red, green and blue light that a coated surface reflects, met head on.
+
+    It lies between the indices ``outer`` and ``inner``; its coating is a quarter wave at ``coated_for_mm`` [mm].
+    """
     first, second = (outer - _COATING) / (outer + _COATING), (_COATING - inner) / (_COATING + inner)
     phase = np.exp(-1j * math.pi * coated_for_mm / WAVES_MM)
     return np.asarray(np.abs((first + second * phase) / (1.0 + first * second * phase)) ** 2)
@@ -123,22 +125,18 @@ class Spot:
     light: NDArray[np.float64]
 
 
-def spots(bright: NDArray[np.float32]) -> list[Spot]:
-    """The strongest spots of the bright part of a picture (h, w, 3)."""
-    level = bright @ LUMINANCE_WEIGHTS.astype(np.float32)
-    where = level > 0
-    rows, columns = np.nonzero(where)
+def spots(bright: Bright) -> list[Spot]:
+    """The strongest spots of the bright part of a picture."""
+    rows, columns = bright.rows, bright.columns
     if not len(rows):
         return []
-    marks, count = label(where)
-    which = marks[rows, columns] - 1
-    weight = level[rows, columns].astype(np.float64)
+    which, count = kernels.spot_of(rows, columns)
+    each = bright.light[rows, columns].astype(np.float64)
+    weight = each @ LUMINANCE_WEIGHTS
     total = np.bincount(which, weight, count)
     x, y = (np.bincount(which, weight * (at + 0.5), count) / total for at in (columns, rows))
-    light: NDArray[np.float64] = np.stack(
-        [np.bincount(which, bright[rows, columns, c].astype(np.float64), count) for c in range(3)], 1
-    )
-    area = np.bincount(which, minlength=count) / level.size
+    light: NDArray[np.float64] = np.stack([np.bincount(which, each[:, c], count) for c in range(3)], 1)
+    area = np.bincount(which, minlength=count) / bright.light[..., 0].size
     # Fading out with size, so that nothing jumps when a cloud opens.
     light = light * (1.0 - smoothstep((area - SMALL) / (LARGE - SMALL)))[:, None]
     best = np.argsort(-light.sum(1), kind="stable")[:MOST_SPOTS]
@@ -152,18 +150,19 @@ def with_ghosts(
     aperture: Aperture,
     tan_half_width: float,
     scale: float,
+    out: NDArray[np.float32] | None = None,
 ) -> NDArray[np.float32]:
     """A picture (h, w, 3) [cd/m2] with ghosts of a ``bright`` part; a strength of 1 is what coated glass has.
 
-    The ``aperture`` is seen in them; ``scale`` is the exposure. The very picture when there are none.
+    The ``aperture`` is seen in them; ``scale`` is the exposure. ``out`` takes the result, and may be the picture
+    itself, which is what comes back when there are none.
     """
-    found = spots(bright.light) if strength > 0.0 and bright.count else []
+    found = spots(bright) if strength > 0.0 else []
     if not found:
         return picture
     height, width = picture.shape[:2]
     focal_px = width / 2.0 / tan_half_width
-    out = picture.copy()
-    sides, normals = aperture.sides, aperture.normals.astype(np.float32)
+    sides, places, apothems, lights = aperture.sides, [], [], []
     for spot in found:
         away = np.array([spot.x - width / 2.0, spot.y - height / 2.0])
         for ghost in ghosts_of_lens():
@@ -172,9 +171,14 @@ def with_ghosts(
             light = strength * spot.light * np.array(ghost.share) / area
             if light.max() * scale < LEAST:
                 continue
-            at = ghost.along * away + (width / 2.0, height / 2.0)
-            kernels.draw_aperture(
-                np.float32(at[0]), np.float32(at[1]), np.float32(radius * math.cos(math.pi / sides)), normals,
-                light.astype(np.float32), out,
-            )  # fmt: skip
+            places.append(ghost.along * away + (width / 2.0, height / 2.0))
+            apothems.append(radius * math.cos(math.pi / sides))
+            lights.append(light)
+    if not lights:
+        return picture
+    out = picture.copy() if out is None else out
+    kernels.draw_apertures(
+        np.array(places, np.float32), np.array(apothems, np.float32), aperture.normals.astype(np.float32),
+        np.array(lights, np.float32), out,
+    )  # fmt: skip
     return out

@@ -49,21 +49,27 @@ def _shares(glow: Glow, halation: Halation) -> tuple[NDArray[np.float32], np.flo
 
 
 def stays(glow: Glow, halation: Halation) -> NDArray[np.float32]:
-    """The share (3,) of a picture's light that is not scattered."""
+    """The share (3,) of a picture's light that ``glow`` and ``halation`` leave where it is, in [0, 1]."""
     shares, most = _shares(glow, halation)
     return np.float32(1.0) - shares / most
 
 
 def scattered(picture: NDArray[np.float32], glow: Glow, halation: Halation) -> NDArray[np.float32]:
     """The light (h, w, 3) of a picture that is scattered; together with what stays it is the picture with its glow."""
-    size = picture.shape[:2]
+    return spread_by(picture, _gains(*picture.shape[:2], glow, halation))
+
+
+@functools.lru_cache(maxsize=4)
+def _gains(height: int, width: int, glow: Glow, halation: Halation) -> NDArray[np.float32]:
+    """How much of every cosine of a picture of a size is scattered: (h, w), or (h, w, 3) with halation."""
     most = _shares(glow, halation)[1]
-    gains = np.float32(glow.strength) / most * _glow_gains(*size, float(glow.size)) if glow.strength > 0.0 else None
-    if halation.strength > 0.0:
-        red = np.float32(halation.strength) / most * LAYERS * _halo_gains(*size, float(halation.size))[..., None]
-        gains = red if gains is None else red + gains[..., None]
-    assert gains is not None
-    return spread_by(picture, gains)
+    glowing_by = np.float32(glow.strength) / most
+    if halation.strength == 0.0:
+        return np.asarray(glowing_by * _glow_gains(height, width, float(glow.size)))
+    red = np.float32(halation.strength) / most * LAYERS * _halo_gains(height, width, float(halation.size))[..., None]
+    if glow.strength == 0.0:
+        return np.asarray(red)
+    return np.asarray(red + glowing_by * _glow_gains(height, width, float(glow.size))[..., None])
 
 
 def glowing(picture: NDArray[np.float32], glow: Glow, halation: Halation) -> NDArray[np.float32]:

@@ -28,7 +28,7 @@ def width_px(grain: Grain, height: int) -> float:
 
 @functools.lru_cache(maxsize=4)
 def live_noise(seed: int, size_px: float) -> NDArray[np.float32]:
-    """The same for `one_pass` (TILE, 4 TILE): four numbers a pixel, none for the opaque channel."""
+    """`noise` of a seed and a size for `one_pass` (TILE, 4 TILE): four numbers a pixel, none for the opaque channel."""
     four = np.repeat(noise(seed, size_px)[..., None], 4, -1)
     four[..., 3] = 0.0
     return np.ascontiguousarray(four.reshape(TILE, 4 * TILE))

@@ -33,22 +33,74 @@ def seen_by_eye(picture, eye, out):
             out[row, column, 0], out[row, column, 1], out[row, column, 2] = r, g, b
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def bright_part(picture, scale, out):
-    """``out`` = the light of a picture (h, w, 3) in what is brighter than 1 when exposed; in how many pixels."""
-    zero, one = np.float32(0.0), np.float32(1.0)
-    count = 0
-    for row in range(picture.shape[0]):
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def bright_part(picture, scale, out, in_row):
+    """``out`` = the light of a picture (h, w, 3) in what is brighter than 1 when exposed; in how many pixels of each
+    row (h,) there is some.
+    """
+    zero, one, edge = np.float32(0.0), np.float32(1.0), np.float32(1.0) / scale
+    for row in nb.prange(picture.shape[0]):
+        here, there, count = picture[row], out[row], 0
         for column in range(picture.shape[1]):
-            r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            level = scale * max(r, max(g, b))
+            r, g, b = here[column, 0], here[column, 1], here[column, 2]
             weight = zero
-            if level > one:
-                t = min(np.float32(0.5) * np.log2(level), one)
+            if max(r, max(g, b)) > edge:
+                t = min(np.float32(0.5) * np.log2(scale * max(r, max(g, b))), one)
                 weight = t * t * (np.float32(3.0) - np.float32(2.0) * t)
-                count += 1
-            out[row, column, 0], out[row, column, 1], out[row, column, 2] = weight * r, weight * g, weight * b
-    return count
+                count += weight > zero
+            there[column, 0], there[column, 1], there[column, 2] = weight * r, weight * g, weight * b
+        in_row[row] = count
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def places_of_light(light, before):
+    """Rows and columns (n,) where a picture (h, w, 3) has light; ``before`` (h + 1,) is how many lie above each row."""
+    rows, columns = np.empty(before[-1], np.int32), np.empty(before[-1], np.int32)
+    for row in nb.prange(light.shape[0]):
+        n = before[row]
+        if before[row + 1] == n:
+            continue
+        for column in range(light.shape[1]):
+            if max(light[row, column, 0], max(light[row, column, 1], light[row, column, 2])) > np.float32(0.0):
+                rows[n], columns[n] = row, column
+                n += 1
+    return rows, columns
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def spot_of(rows, columns):
+    """Which spot each place (n,) lies in, from 0, and how many there are: places that touch by a side are of one.
+
+    Places come row by row, and from the left.
+    """
+    up = np.arange(rows.size)
+    above, begin = 0, 0
+    for n in range(rows.size):
+        if n and rows[n] != rows[n - 1]:
+            above, begin = begin, n
+        while above < begin and (rows[above] < rows[n] - 1 or columns[above] < columns[n]):
+            above += 1
+        for other in (n - 1, above):
+            beside = other >= begin and other == n - 1 and columns[other] == columns[n] - 1
+            over = other < begin and rows[other] == rows[n] - 1 and columns[other] == columns[n]
+            if not beside and not over:
+                continue
+            one, two = other, n
+            while up[one] != one:
+                up[one] = up[up[one]]
+                one = up[one]
+            while up[two] != two:
+                up[two] = up[up[two]]
+                two = up[two]
+            up[max(one, two)] = min(one, two)
+    marks, count = np.empty(rows.size, np.int64), 0
+    for n in range(rows.size):
+        if up[n] == n:
+            marks[n] = count
+            count += 1
+        else:
+            marks[n] = marks[up[n]]
+    return marks, count
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -73,48 +125,94 @@ def _lay(out, x, y, r, g, b):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def draw_spikes(bright, ways, share, least, wide, out):
-    """Light moved along spikes, added to ``out`` (h, w, 3) where it goes and taken where it comes from.
+def _spike(x, y, ux, uy, ends, light, top, bottom, out):
+    """Add a spike from a place along a unit vector to the rows of ``out`` (h, w, 3) from ``top`` to before ``bottom``.
 
-    ``share`` (3,) of a pixel's light lies further out than one pixel, ``ways`` (m, 2) all alike; a spike is ``wide``
-    [px] and ends where it would give less than ``least``.
+    ``light`` (3,) lies further out than one pixel; it goes from half a pixel's way to where it ``ends``. It is drawn
+    at the whole numbers of the way that it takes most of, so that it lies between two pixels at most.
     """
-    half, one = np.float32(0.5), np.float32(1.0)
-    count = np.float32(ways.shape[0])
-    across = max(int(np.ceil(wide)), 1)
-    longest = bright.shape[0] + bright.shape[1]
-    for row in range(bright.shape[0]):
-        for column in range(bright.shape[1]):
-            r, g, b = bright[row, column, 0], bright[row, column, 1], bright[row, column, 2]
-            most = max(r * share[0], max(g * share[1], b * share[2])) / count
-            if most <= np.float32(0.0):
+    half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
+    is_flat = abs(ux) >= abs(uy)
+    along, across, start, side = (ux, uy, x, y) if is_flat else (uy, ux, y, x)
+    step, way = one / abs(along), 1 if along > zero else -1
+    # From the first to the last of its places: those in the rows, and in the frame.
+    first, last = zero, ends + step
+    if abs(uy) > np.float32(1e-6):
+        to_top, to_bottom = (np.float32(top) - one - y) / uy, (np.float32(bottom) - y) / uy
+        first, last = max(first, min(to_top, to_bottom)), min(last, max(to_top, to_bottom))
+    elif y <= np.float32(top) - one or y >= np.float32(bottom):
+        return
+    if last <= first:
+        return
+    begins = int(np.floor(start + first * along + half)) - way
+    stops = int(np.floor(start + last * along + half)) + way
+    low, high = (0, out.shape[1] - 1) if is_flat else (top, bottom - 1)
+    begins, stops = (max(begins, low), min(stops, high)) if way > 0 else (min(begins, high), max(stops, low))
+    for place in range(begins, stops + way, way):
+        d = (np.float32(place) - start) / along
+        near, far = max(d - half * step, half), min(d + half * step, ends)
+        if far <= near:
+            continue
+        part = one / near - one / far
+        at = side + d * across
+        beside = int(np.floor(at))
+        f = at - np.float32(beside)
+        for k in range(2):
+            row, column = (beside + k, place) if is_flat else (place, beside + k)
+            if top <= row < bottom and 0 <= column < out.shape[1]:
+                w = part * (f if k else one - f)
+                out[row, column, 0] += w * light[0]
+                out[row, column, 1] += w * light[1]
+                out[row, column, 2] += w * light[2]
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def draw_spikes(bright, rows, columns, ways, share, least, wide, out):
+    """Light moved along spikes in ``out`` (h, w, 3): taken where it comes from, added where it goes, in turn by rows.
+
+    ``share`` (3,) of the light of a pixel, one of ``rows`` and ``columns`` (k,), lies further out than one pixel,
+    ``ways`` (m, 2) all alike; a spike is ``wide`` [px] and ends where it would give less than ``least``.
+    """
+    half, two, across = np.float32(0.5), np.float32(2.0), max(int(np.ceil(wide)), 1)
+    height, parts = out.shape[0], np.float32(ways.shape[0] * across)
+    deep = 24
+    bands = (height + deep - 1) // deep
+    for piece in nb.prange(bands):
+        # Bands are taken in such a turn that neither half of them holds only sky.
+        even = (bands + 1) // 2
+        band = 2 * piece if piece < even else 2 * (piece - even) + 1
+        top, bottom = band * deep, min((band + 1) * deep, height)
+        light = np.empty(3, np.float32)
+        for n in range(rows.size):
+            row, column, most = rows[n], columns[n], np.float32(0.0)
+            for c in range(3):
+                light[c] = bright[row, column, c] * share[c] / parts
+                most = max(most, light[c])
+            # There it gives that much from half a pixel before to half a pixel behind.
+            ends = np.sqrt(most * np.float32(across) / least + np.float32(0.25)) + half
+            reach = int(ends + wide) + 2
+            if row + reach < top or row - reach >= bottom:
                 continue
-            taken = np.float32(0.0)
-            for far in range(1, longest):
-                d = np.float32(far)
-                # What lies between half a pixel before and half a pixel behind.
-                part = (one / (d - half) - one / (d + half)) / count
-                if most * part * count < least:
-                    break
-                taken += part * count
-                part /= np.float32(across)
-                for m in range(ways.shape[0]):
-                    ux, uy = ways[m, 0], ways[m, 1]
-                    for k in range(across):
-                        side = (np.float32(k) + half - half * np.float32(across)) * wide / np.float32(across) * half
-                        x, y = np.float32(column) + d * ux - side * uy, np.float32(row) + d * uy + side * ux
-                        _lay(out, x, y, part * share[0] * r, part * share[1] * g, part * share[2] * b)
-            out[row, column, 0] -= taken * share[0] * r
-            out[row, column, 1] -= taken * share[1] * g
-            out[row, column, 2] -= taken * share[2] * b
+            for m in range(ways.shape[0]):
+                ux, uy = ways[m, 0], ways[m, 1]
+                for k in range(across):
+                    side = (np.float32(k) + half - half * np.float32(across)) * wide / np.float32(across) * half
+                    x, y = np.float32(column) - side * uy, np.float32(row) + side * ux
+                    _spike(x, y, ux, uy, ends, light, top, bottom, out)
+            if top <= row < bottom:
+                for c in range(3):
+                    out[row, column, c] -= (two - np.float32(1.0) / ends) * parts * light[c]
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def draw_aperture(x, y, apothem, normals, light, out):
-    """Add light (3,) to every pixel of ``out`` (h, w, 3) that lies in a regular polygon about x, y [px]."""
+def _draw_aperture(x, y, apothem, normals, light, first, last, out):
+    """Add light (3,) to every pixel of ``out`` (h, w, 3) that lies in a regular polygon about x, y [px].
+
+    Only rows from ``first`` to before ``last`` are drawn.
+    """
     half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
     reach = apothem * np.float32(1.5) + one
-    top, bottom = max(int(y - reach), 0), min(int(y + reach) + 2, out.shape[0])
+    top, bottom = max(int(y - reach), first), min(int(y + reach) + 2, last)
     left, right = max(int(x - reach), 0), min(int(x + reach) + 2, out.shape[1])
     for row in range(top, bottom):
         for column in range(left, right):
@@ -126,6 +224,16 @@ def draw_aperture(x, y, apothem, normals, light, out):
             if cover > zero:
                 for c in range(3):
                     out[row, column, c] += cover * light[c]
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def draw_apertures(at, apothem, normals, light, out):
+    """Add light (n, 3) to ``out`` (h, w, 3), each in a regular polygon about a place (n, 2) [px]; apothem (n,)."""
+    height, deep = out.shape[0], 16
+    for band in nb.prange((height + deep - 1) // deep):
+        for n in range(at.shape[0]):
+            first, last = band * deep, min((band + 1) * deep, height)
+            _draw_aperture(at[n, 0], at[n, 1], apothem[n], normals, light[n], first, last, out)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -148,7 +256,7 @@ def draw_motes(at, radius, normals, flux, out):
         room = np.zeros((side, side, 3), np.float32)
         left, top = int(np.floor(at[n, 0])) - side // 2, int(np.floor(at[n, 1])) - side // 2
         x, y = at[n, 0] - np.float32(left), at[n, 1] - np.float32(top)
-        draw_aperture(x, y, radius[n] * inner, normals, np.ones(3, np.float32), room)
+        _draw_aperture(x, y, radius[n] * inner, normals, np.ones(3, np.float32), 0, side, room)
         whole = zero
         for row in range(side):
             for column in range(side):
@@ -159,24 +267,6 @@ def draw_motes(at, radius, normals, flux, out):
                 if share > zero:
                     for c in range(3):
                         out[top + row, left + column, c] += share * flux[n, c]
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def between_levels(sharp, first, second, third, level, out):
-    """``out`` = for each pixel the picture between four, from sharp to soft, at its level in [0, 3]."""
-    for row in nb.prange(sharp.shape[0]):
-        for column in range(sharp.shape[1]):
-            at = min(max(level[row, column], np.float32(0.0)), np.float32(3.0))
-            k = min(int(at), 2)
-            f = at - np.float32(k)
-            for c in range(3):
-                if k == 0:
-                    a, b = sharp[row, column, c], first[row, column, c]
-                elif k == 1:
-                    a, b = first[row, column, c], second[row, column, c]
-                else:
-                    a, b = second[row, column, c], third[row, column, c]
-                out[row, column, c] = a + f * (b - a)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -200,50 +290,24 @@ def cover_of_stroke(points, radius, soft, out):
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def blurred_along(picture, weights, out):
-    """``out`` = a picture (h, w, 3) blurred along its rows by weights (n,), the middle first; mirrored at its edges."""
-    width = picture.shape[1]
-    for row in nb.prange(picture.shape[0]):
-        line, made = picture[row], out[row]
-        for column in range(width):
-            for c in range(3):
-                made[column, c] = weights[0] * line[column, c]
-        for n in range(1, weights.shape[0]):
-            for column in range(width):
-                left, right = abs(column - n), column + n
-                right = right if right < width else max(2 * width - 1 - right, 0)
-                left = min(left, width - 1)
-                for c in range(3):
-                    made[column, c] += weights[n] * (line[left, c] + line[right, c])
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def blurred_down(picture, weights, out):
-    """The same along its columns."""
-    height = picture.shape[0]
+def blurred(picture, weights, out):
+    """``out`` = a picture (h, w, 3) blurred both ways by weights (n,), the middle first; it goes on as at its edges."""
+    height, width, count = picture.shape[0], picture.shape[1], weights.shape[0]
+    edge = 3 * (count - 1)
     for row in nb.prange(height):
-        made = out[row].reshape(-1)
-        here = picture[row].reshape(-1)
+        line = np.empty(3 * width + 2 * edge, np.float32)
+        down, made, here = line[edge : edge + 3 * width], out[row].reshape(-1), picture[row].reshape(-1)
         for k in range(made.size):
-            made[k] = weights[0] * here[k]
-        for n in range(1, weights.shape[0]):
-            below = row + n if row + n < height else max(2 * height - 1 - row - n, 0)
-            one, other = picture[min(abs(row - n), height - 1)].reshape(-1), picture[below].reshape(-1)
+            down[k] = weights[0] * here[k]
+        for n in range(1, count):
+            above, below = picture[max(row - n, 0)].reshape(-1), picture[min(row + n, height - 1)].reshape(-1)
             for k in range(made.size):
-                made[k] += weights[n] * (one[k] + other[k])
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def lay_dark_noise(picture, tile, weights, strength, at, darkest, brightest, out):
-    """``out`` = a picture (h, w, 3) times 1 and the noise of the dark: see `dark`."""
-    zero, one = np.float32(0.0), np.float32(1.0)
-    for row in nb.prange(picture.shape[0]):
-        grains = tile[row % tile.shape[0]]
-        for column in range(picture.shape[1]):
-            r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            level = max(weights[0] * r + weights[1] * g + weights[2] * b, darkest)
-            spread = strength * np.sqrt(at / level) * min(max(one - level / brightest, zero), one)
-            # No darker than black, and as far up as down.
-            factor = min(spread, np.float32(0.5)) * grains[column % tile.shape[1]]
-            factor = one + min(max(factor, np.float32(-0.95)), np.float32(0.95))
-            out[row, column, 0], out[row, column, 1], out[row, column, 2] = factor * r, factor * g, factor * b
+                down[k] += weights[n] * (above[k] + below[k])
+        for k in range(edge):
+            line[k], line[edge + 3 * width + k] = down[k % 3], down[3 * width - 3 + k % 3]
+        for k in range(made.size):
+            made[k] = weights[0] * down[k]
+        for n in range(1, count):
+            left, right = line[edge - 3 * n :], line[edge + 3 * n :]
+            for k in range(made.size):
+                made[k] += weights[n] * (left[k] + right[k])

@@ -63,10 +63,11 @@ class Finisher:
         finish = finish.in_force
         is_false = VIEWS[finish.view].is_false_colour
         dither &= not is_false
-        light, glow, eye, balance = left_for_one_pass(picture, finish, scale, tan_half_width, scattered)
+        light, glow, dark, balance = left_for_one_pass(picture, finish, scale, tan_half_width, scattered)
         table, tone = self._toned(finish)
         strength = 0.0 if is_false else finish.grain.strength
-        if not (glow.share or eye.strength or balance.is_on or tone.is_on or strength):
+        is_dark = finish.acuity > 0.0 or dark.eye.strength > 0.0 or finish.dark_noise > 0.0
+        if not (glow.share or is_dark or balance.is_on or tone.is_on or strength):
             codes = table.show(light, scale, dither)
         else:
             size = width_px(finish.grain, len(light))
@@ -74,7 +75,7 @@ class Finisher:
             shown = Shown(table.flat, len(table.table), rounding_noise(dither), grains, np.float32(strength))
             codes = np.empty((*light.shape[:2], 4), np.uint8)
             exposed = np.ascontiguousarray(light, np.float32), np.float32(scale)
-            finish_rows(*exposed, glow, eye, balance, tone, shown, codes)
+            finish_rows(*exposed, glow, *dark, balance, tone, shown, codes)
         return _FALSE_SCREEN[codes[..., 0]] if is_false else codes
 
     def _toned(self, finish: Finish) -> tuple[DisplayTable, Tone]:

@@ -59,15 +59,19 @@ def adaptation_of(picture: NDArray, each: int = 8) -> float:
 
 
 def by_eye(
-    picture: NDArray[np.float32], strength: float, out: NDArray[np.float32] | None = None
+    picture: NDArray[np.float32],
+    strength: float,
+    out: NDArray[np.float32] | None = None,
+    adapted: float | None = None,
 ) -> NDArray[np.float32]:
-    """A picture (h, w, 3) ACEScg [cd/m2] as the eye sees it that has adapted to it; ``strength`` in [0, 1].
+    """A picture (h, w, 3) ACEScg [cd/m2] as an eye sees it; ``strength`` in [0, 1].
 
-    ``out`` takes the result, and may be the picture itself.
+    ``out`` takes the result, and may be the picture itself; ``adapted`` is the level [cd/m2] to which the eye has
+    adapted, that of the picture where it is None.
     """
     if strength == 0.0:
         return picture
-    m = mesopic_share(adaptation_of(picture))
+    m = mesopic_share(adaptation_of(picture) if adapted is None else adapted)
     if m >= 1.0:
         return picture
     out = np.empty_like(picture) if out is None else out

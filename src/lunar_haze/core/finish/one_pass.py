@@ -10,6 +10,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.finish.dark_rows import Quanta, Softness, noise_row, soften_row
 from lunar_haze.core.finish.kernels import by_eye
 from lunar_haze.core.picture.display import look_up_row, round_row, shape_row
 from lunar_haze.core.units.fast_math import exp, log2
@@ -34,6 +35,14 @@ class Eye(NamedTuple):
     k: np.float32
     strength: np.float32
     white_ratio: np.float32
+
+
+class Dark(NamedTuple):
+    """What the dark does to a picture, in this order: it is softened, seen by an eye, and has noise."""
+
+    soft: Softness
+    eye: Eye
+    quanta: Quanta
 
 
 class Balance(NamedTuple):
@@ -221,7 +230,7 @@ def _round_with_grain(values, noise, grains, strength, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _rows(picture, scale, glow, eye, balance, tone, shown, first, last, out):
+def _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, last, out):
     width, top = picture.shape[1], np.float32(shown.size - 1)
     line, at, values = np.empty((3, width), np.float32), np.empty(width, np.float32), np.empty(width * 4, np.float32)
     for row in range(first, last):
@@ -229,8 +238,12 @@ def _rows(picture, scale, glow, eye, balance, tone, shown, first, last, out):
             line[0, x], line[1, x], line[2, x] = picture[row, x, 0], picture[row, x, 1], picture[row, x, 2]
         if glow.scattered.shape[0] > 1:
             _add_glow(row, picture.shape[0], glow, line, at)
+        if soft.levels.shape[0] > 1:
+            soften_row(soft, row, picture.shape[0], line, values, at)
         if eye.strength > np.float32(0.0):
             _see(eye, line)
+        if quanta.strength > np.float32(0.0):
+            noise_row(quanta, row, line)
         if balance.is_on:
             _weigh(balance, row, line)
         if tone.is_on:
@@ -252,9 +265,21 @@ def _rows(picture, scale, glow, eye, balance, tone, shown, first, last, out):
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def finish_rows(picture, scale, glow, eye, balance, tone, shown, out):
+def lay_glow(picture, glow, out):
+    """``out`` = a picture (h, w, 3) with its glow."""
+    for row in nb.prange(picture.shape[0]):
+        line, room = np.empty((3, picture.shape[1]), np.float32), np.empty(picture.shape[1], np.float32)
+        for c in range(3):
+            line[c] = picture[row, :, c]
+        _add_glow(row, picture.shape[0], glow, line, room)
+        for c in range(3):
+            out[row, :, c] = line[c]
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def finish_rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, out):
     """``out`` (h, w, 4) uint8, blue first, of light (h, w, 3) [cd/m2] at an exposure, all steps in their order."""
     height = picture.shape[0]
     for block in nb.prange((height + 15) // 16):
         first = block * 16
-        _rows(picture, scale, glow, eye, balance, tone, shown, first, min(first + 16, height), out)
+        _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, min(first + 16, height), out)

@@ -5,18 +5,17 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.finish import white_balance
 from lunar_haze.core.finish.bright import bright_part
-from lunar_haze.core.finish.dark import noisy, softened
+from lunar_haze.core.finish.dark import noisy, quanta, softened, softness
 from lunar_haze.core.finish.ghosts import with_ghosts
 from lunar_haze.core.finish.glow import glowing, live_scatter, stays
 from lunar_haze.core.finish.model import Finish, Vignette, White
 from lunar_haze.core.finish.night import adaptation_of, by_eye, mesopic_share, of_the_eye
-from lunar_haze.core.finish.one_pass import Balance, Eye, LaidGlow
+from lunar_haze.core.finish.one_pass import Balance, Dark, Eye, LaidGlow, lay_glow
 from lunar_haze.core.finish.star import starred
 from lunar_haze.core.finish.vignette import gains
-from lunar_haze.core.picture.mix import enlarge
 
 _EVEN = np.ones((1, 1), np.float32)
-_ALL, _NOTHING = np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32)
+_NO_GLOW = LaidGlow(np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32), np.float32(0.0))
 
 
 def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float) -> NDArray[np.float32]:
@@ -40,14 +39,14 @@ def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_hal
 def left_for_one_pass(
     picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float,
     light_scattered: NDArray[np.float32] | None,
-) -> tuple[NDArray[np.float32], LaidGlow, Eye, Balance]:  # fmt: skip
+) -> tuple[NDArray[np.float32], LaidGlow, Dark, Balance]:  # fmt: skip
     """A live picture after the steps that need more of it than one pixel at a time, and what is left of the others.
 
     ``light_scattered`` is what `glow.layer_scatter` makes of the picture, None where that is not known.
     """
-    given, height = picture, picture.shape[0]
+    height = picture.shape[0]
     picture = _through_the_lens(picture, finish, scale, tan_half_width)
-    glow, eye = LaidGlow(_ALL, _NOTHING, np.float32(0.0)), of_the_eye(1.0, 0.0)
+    glow = _NO_GLOW
     scatter = live_scatter(finish, height)
     if scatter is None:
         picture = glowing(picture, finish.glow, finish.halation)
@@ -56,21 +55,25 @@ def left_for_one_pass(
             light_scattered = scatter(picture)
         share = np.float32(scatter.share_of(finish.glow))
         glow = LaidGlow(stays(finish.glow, finish.halation), light_scattered, share)
-    if finish.acuity > 0.0 or finish.dark_noise > 0.0:
-        if scatter is not None:
-            laid = np.empty_like(picture)
-            enlarge(glow.scattered, laid)
-            picture = glow.stays * picture + glow.share * laid
-            glow = LaidGlow(_ALL, _NOTHING, np.float32(0.0))
-        picture = _in_the_dark(picture, finish, given)
-    elif finish.night > 0.0:
-        # Every eighth pixel as it will be with its glow.
-        seen = picture[::8, ::8]
-        if scatter is not None:
-            seen = glow.stays * seen + glow.share * glow.scattered[::4, ::4][: seen.shape[0], : seen.shape[1]]
-        m = mesopic_share(adaptation_of(seen, 1))
-        eye = of_the_eye(m, finish.night if m < 1.0 else 0.0)
-    return picture, glow, eye, _balance_of(finish, picture, tan_half_width)
+    # Every eighth pixel as it will be with its glow.
+    seen = picture[::8, ::8]
+    if scatter is not None:
+        seen = glow.stays * seen + glow.share * glow.scattered[::4, ::4][: seen.shape[0], : seen.shape[1]]
+    if finish.acuity > 0.0 and scatter is not None:
+        # What is blurred has its glow already.
+        laid = np.empty(picture.shape, np.float32)
+        lay_glow(np.ascontiguousarray(picture, np.float32), glow, laid)
+        picture, glow = laid, _NO_GLOW
+    dark = Dark(
+        softness(picture, finish.acuity), _eye_of(finish, seen), quanta(height, finish.dark_noise, finish.grain.seed)
+    )
+    return picture, glow, dark, _balance_of(finish, picture, tan_half_width)
+
+
+def _eye_of(finish: Finish, seen: NDArray) -> Eye:
+    """An eye that has adapted to what it sees (h, w, 3)."""
+    m = mesopic_share(adaptation_of(seen, 1)) if finish.night > 0.0 else 1.0
+    return of_the_eye(m, finish.night if m < 1.0 else 0.0)
 
 
 def _through_the_lens(
@@ -80,14 +83,16 @@ def _through_the_lens(
     if finish.star == finish.ghosts == 0.0:
         return picture
     bright = bright_part(picture, scale)
-    picture = starred(picture, bright, finish.star, finish.aperture, scale)
-    return with_ghosts(picture, bright, finish.ghosts, finish.aperture, tan_half_width, scale)
+    made = starred(picture, bright, finish.star, finish.aperture, scale)
+    out = None if made is picture else made
+    return with_ghosts(made, bright, finish.ghosts, finish.aperture, tan_half_width, scale, out)
 
 
 def _in_the_dark(picture: NDArray[np.float32], finish: Finish, given: NDArray) -> NDArray[np.float32]:
     """Acuity, night by eye, noise; ``given`` is the picture that is not to be written over."""
+    adapted = adaptation_of(picture) if finish.night > 0.0 else 0.0
     picture = softened(picture, finish.acuity)
-    picture = by_eye(picture, finish.night, None if picture is given else picture)
+    picture = by_eye(picture, finish.night, None if picture is given else picture, adapted)
     return noisy(picture, finish.dark_noise, finish.grain.seed)
 
 

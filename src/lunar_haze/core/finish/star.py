@@ -48,26 +48,28 @@ def starred(
 
     ``scale`` is the exposure. The very picture when there are none.
     """
-    if strength == 0.0 or bright.count == 0:
+    if strength == 0.0 or not len(bright.rows):
         return picture
-    light, count, step = bright.light, bright.count, 1
-    while count > MOST_PIXELS and step < 16:
-        step, count = 2 * step, count // 4
+    light, rows, columns, step = bright.light, bright.rows, bright.columns, 1
+    while len(rows) / step**2 > MOST_PIXELS and step < 16:
+        step *= 2
     if step > 1:
         light = block_mean(light, step)
+        rows, columns = (found.astype(np.int32) for found in np.nonzero(light.any(-1)))
     pixel_mm = SENSOR_WIDTH_MM / picture.shape[1] * step
     share = strength * bent_beyond(aperture, pixel_mm)
     share *= min(1.0, MOST_BENT / (2.0 * float(share.max())))
     # How wide a spike is to its first dark [px], for green light.
     wide = WAVES_MM[1] * aperture.f_number / math.sin(math.pi / aperture.sides) / pixel_mm
-    changed = np.zeros_like(light)
-    least = LEAST / min(math.sqrt(max(count, 1)), MOST_LONGER) / scale
+    made = picture.copy() if step == 1 else np.zeros_like(light)
+    least = LEAST / min(math.sqrt(len(bright.rows) / step**2), MOST_LONGER) / scale
     kernels.draw_spikes(
-        light, spikes(aperture).astype(np.float32), share.astype(np.float32), np.float32(least),
-        np.float32(max(wide, 1.0)), changed,
+        light, rows, columns, spikes(aperture).astype(np.float32), share.astype(np.float32), np.float32(least),
+        np.float32(max(wide, 1.0)), made,
     )  # fmt: skip
-    if step > 1:
-        whole = np.empty_like(picture)
-        enlarge(changed, whole)
-        changed = whole
-    return np.maximum(picture + changed, 0.0, out=changed)
+    if step == 1:
+        return made
+    changed = np.empty_like(picture)
+    enlarge(made, changed)
+    # A pixel may have less light than the mean of its block, of which some is taken.
+    return np.maximum(np.add(picture, changed, out=changed), 0.0, out=changed)

@@ -101,7 +101,7 @@ class Mixer:
 
 
 def share_of(image: LayerImage, gain: LayerGain, step: int = 1) -> NDArray[np.float32]:
-    """What one layer adds to the picture, averaged over blocks of ``step`` pixels (h, w, 3) float32."""
+    """What a layer adds to the picture under its gain (h, w, 3) [cd/m2]: means over blocks of ``step`` pixels."""
     return block_mean(image.surface, step) * np.asarray(gain.surface, np.float32) + block_mean(
         image.air, step
     ) * np.asarray(gain.air, np.float32)

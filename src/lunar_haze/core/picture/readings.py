@@ -24,7 +24,10 @@ class Ribbon:
 
 
 def stops_of(picture: NDArray, scale: float) -> NDArray[np.float32]:
-    """Stops over mid grey of every pixel (H, W); -inf where there is no light."""
+    """Stops over mid grey (H, W) of light ``picture`` (H, W, 3) [cd/m2]; -inf where there is none.
+
+    ``scale`` is the exposure factor, by which mid grey is 0.18.
+    """
     with np.errstate(divide="ignore"):
         return np.log2(np.maximum(luminance(picture), 0.0) * np.float32(scale / MID_GREY))
 

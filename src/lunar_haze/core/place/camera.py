@@ -50,7 +50,10 @@ class Camera:
         return np.stack([right, np.cross(right, forward), forward])
 
     def project(self, points: NDArray, width: float, height: float) -> NDArray[np.float64]:
-        """Pixel x, y (from the top left) and depth along the axis [m] of points (..., 3); nan behind the lens."""
+        """Pixel x, y (from the top left) and depth along the axis [m] of ``points`` (..., 3) [m]; nan behind the lens.
+
+        The frame is ``width`` by ``height`` [px].
+        """
         local = (np.asarray(points, float) - self.position) @ self.axes().T
         depth = local[..., 2]
         safe = np.where(depth > 1e-6, depth, np.nan)
@@ -60,18 +63,18 @@ class Camera:
         )
 
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[NDArray, NDArray]:
-        """Origin and unit direction (3,) of the ray through pixel position x, y."""
+        """Origin [m] and unit direction of the ray through a place x, y of a frame ``width`` by ``height`` [px]."""
         return np.asarray(self.position), self.directions(np.asarray(x), np.asarray(y), width, height)
 
     def directions(self, x: NDArray, y: NDArray, width: float, height: float) -> NDArray[np.float64]:
-        """Unit directions (..., 3) of the rays through pixel positions x, y (...)."""
+        """Unit directions (..., 3) of the rays through places x, y (...) of a frame ``width`` by ``height`` [px]."""
         right, up, forward = self.axes()
         scale = self.tan_half_width / (width / 2)
         found = forward + right * (x - width / 2)[..., None] * scale - up * (y - height / 2)[..., None] * scale
         return found / np.linalg.norm(found, axis=-1, keepdims=True)
 
     def orbited(self, azimuth_deg: float, altitude_deg: float) -> "Camera":
-        """The camera turned about its aim by two angles, kept off the poles."""
+        """The camera turned about its aim: by a bearing and a height over the horizon [deg], kept off the poles."""
         offset = np.subtract(self.position, self.aim)
         radius = float(np.linalg.norm(offset))
         azimuth = math.atan2(offset[1], offset[0]) + math.radians(azimuth_deg)

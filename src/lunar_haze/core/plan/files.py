@@ -14,7 +14,7 @@ from lunar_haze.core.document.model import Look
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.array import Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.cutouts import CutOut
+from lunar_haze.core.sources.cutouts import PICTURE, CutOut
 from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.units.content import digest_or_none
@@ -26,7 +26,7 @@ def current_panorama(dome: Panorama) -> Panorama:
 
 
 def _cutout(cut: CutOut | None) -> CutOut | None:
-    if cut is None or cut.kind != "picture":
+    if cut is None or cut.kind != PICTURE:
         return cut
     return attrs.evolve(cut, digest=digest_or_none(cut.path))
 
@@ -56,7 +56,7 @@ def files_of_look(look: Look) -> Iterator[Path]:
     lamps = [lamp_of(shape) for shape in shapes if isinstance(shape, Placed)]
     for item in [*lamps, *look.cards]:
         cut = getattr(item, "cutout", None)
-        if cut is not None and cut.kind == "picture" and cut.path:
+        if cut is not None and cut.kind == PICTURE and cut.path:
             yield Path(cut.path)
     table = look.finish.table
     if table is not None and table.path:

@@ -170,7 +170,11 @@ def frame_request(
     part: Part | None = None,
     part_alone: bool = False,
 ) -> FrameRequest:
-    """The request whose layers and gains make the picture of ``shot`` under ``look``."""
+    """The request whose layers and gains make the picture of ``shot`` under ``look``.
+
+    ``size`` is width and height [px], ``passes`` how many samples a pixel gets of each layer. Of a ``live`` one
+    stand-ins may be shown first. ``part`` is refined before the rest, or alone.
+    """
     view = view_of(shot, size)
     layers: dict[str, LayerSpec] = {}
     for source in _planned(look):

@@ -20,7 +20,11 @@ SmallLayer = Callable[[str], tuple[NDArray[np.float32], NDArray[np.float32]] | N
 def shares_of(
     look: Look, view: View, place_key: str, small: SmallLayer, subject: NDArray[np.bool_] | None
 ) -> Shares | None:
-    """The shares of all active sources of a look; None when there are none, or the layer of one is not there."""
+    """The shares of all active sources of a look; None when there are none, or the layer of one is not there.
+
+    ``small`` gives the surface and air light (h, w, 3) [cd/m2] of a layer by its key, None for one that is not there;
+    ``subject`` (h, w) tells where the subject is seen.
+    """
     active = look.active()
     found = []
     for source in look.balanced():

@@ -49,7 +49,11 @@ class Cause:
 def causes(
     shares: Shares, ratios: Ratios, outline: Outline | None, whole: Levels, latitude: Latitude, is_night: bool = False
 ) -> tuple[Cause, ...]:
-    """All that is wrong with a picture, worst first; ``whole`` are its levels."""
+    """All that is wrong with a picture, worst first.
+
+    ``ratios``, ``outline`` (None without a subject) and ``whole``, its levels, are of the same ``shares``; ``latitude``
+    is the camera's. A night is held to have dark left in it.
+    """
     if not shares.sources or not shares.luminance.max() > 0:
         return (Cause("black", "the picture is black: no source gives light that the lens sees", 0.0, 10.0),)
     trials = Trials(shares, latitude, FLAT_STOPS, NIGHT_DARK if is_night else None, NIGHT_STOPS)

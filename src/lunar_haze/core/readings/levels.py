@@ -42,7 +42,10 @@ def stops(luminance: NDArray, scale: float) -> NDArray[np.float32]:
 
 
 def levels(luminance: NDArray, scale: float, latitude: Latitude, where: NDArray[np.bool_] | None = None) -> Levels:
-    """`Levels` of a picture's luminance (h, w) [cd/m2], of the part ``where`` or of all."""
+    """`Levels` of a picture's luminance (h, w) [cd/m2], of the part ``where`` (h, w) or of all.
+
+    ``scale`` is the exposure factor, by which mid grey is 0.18.
+    """
     found = stops(luminance, scale)
     found = found[where].ravel() if where is not None and where.any() else found.ravel()
     over, under = float((found > latitude.high).mean()), float((found < latitude.low).mean())
@@ -67,7 +70,10 @@ def overs(luminance: NDArray, scale: float, latitude: Latitude) -> NDArray[np.fl
 
 
 def waveform(luminance: NDArray, scale: float, rows: int = 64, low: float = -10.0, high: float = 8.0) -> NDArray:
-    """Light in stops by column: (rows, w) float32, each column's share of pixels at each level; row 0 is bright."""
+    """Light in stops by column: (rows, w) float32, each column's share of pixels at each level; row 0 is bright.
+
+    ``luminance`` (h, w) [cd/m2], ``scale`` the exposure factor, ``low`` to ``high`` [stops about mid grey] the rows.
+    """
     found = np.clip((stops(luminance, scale) - low) / (high - low), 0.0, 1.0 - 1e-6)
     row = rows - 1 - (found * rows).astype(np.int64)
     height, width = luminance.shape

@@ -37,7 +37,7 @@ class Remedy:
 
 
 def moved(shares: Shares, number: int, move: float) -> Remedy:
-    """The remedy of moving one source's dimmer."""
+    """The remedy of moving the dimmer of source ``number`` by ``move`` [stops]."""
     source = shares.sources[number]
     return Remedy(f"{source.name} {told(move)}", ((source.id, move),))
 

@@ -118,7 +118,10 @@ def overcast_loss(altitude_deg: float) -> float:
 
 
 def sun_share(layers: tuple[CloudLayer, ...], sine: float, east: NDArray, north: NDArray) -> NDArray[np.float64]:
-    """Share of straight sunlight that passes all layers, over points of them [m]; ``sine`` of its altitude."""
+    """Share [0, 1] of straight sunlight that passes all layers and falls on points ``east``, ``north`` [m] of them.
+
+    ``sine`` is that of the sun's altitude.
+    """
     share = np.ones(np.broadcast(east, north).shape)
     for layer in layers:
         share = share * np.exp(-_thickness_at(layer, east, north) / max(sine, 0.05))

@@ -83,7 +83,10 @@ def _unfold(seen, azimuth, out):
 
 
 def body_light(atmosphere: Atmosphere, altitude_deg: float, above: NDArray) -> NDArray[np.float64]:
-    """Light (3,) [lx ACEScg] of a body on a surface that faces it, through clear air; ``above`` (12, 3)."""
+    """Light (3,) [lx ACEScg] of a body at a true altitude on a surface that faces it, through clear air.
+
+    ``above`` (12, 3) is its light above the air [lx ACEScg] by band.
+    """
     light = transmittance_at(atmosphere, altitude_deg) @ above
     # The setting sun leaves what a display can show: towards its own grey, its luminance kept.
     grey = float(light @ LUMINANCE_WEIGHTS)
@@ -97,7 +100,7 @@ def sun_light(atmosphere: Atmosphere, altitude_deg: float) -> NDArray[np.float64
 
 
 def moon_light(atmosphere: Atmosphere, altitude_deg: float, phase_deg: float) -> NDArray[np.float64]:
-    """Light (3,) [lx ACEScg] of the moon on a surface that faces it."""
+    """Light (3,) [lx ACEScg] of the moon at a true altitude on a surface that faces it; a phase of 0 is full."""
     return body_light(atmosphere, altitude_deg, moonlight.moon_acescg(phase_deg))
 
 

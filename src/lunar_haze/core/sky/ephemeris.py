@@ -65,7 +65,7 @@ def _date_of(text: str) -> dt.date:
 
 
 def utc(date: str, hour_h: float, site: Site) -> dt.datetime:
-    """The moment of a local clock time. Raises SkyError for what is no date."""
+    """The moment of a local clock time [h] of a ``date`` (ISO 8601) at a site. Raises SkyError for what is no date."""
     start = dt.datetime.combine(_date_of(date), dt.time())
     return start + dt.timedelta(hours=hour_h - site.utc_offset_h)
 

@@ -10,7 +10,7 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 
 
 def direction_of(altitude_deg: float, azimuth_deg: float) -> NDArray[np.float64]:
-    """Unit vector (3,) towards a bearing: x east, y north, z up."""
+    """Unit vector (3,), x east, y north, z up, towards an altitude over the horizon and an azimuth from north [deg]."""
     alt, az = math.radians(altitude_deg), math.radians(azimuth_deg)
     return np.array([math.sin(az) * math.cos(alt), math.cos(az) * math.cos(alt), math.sin(alt)])
 
@@ -34,7 +34,7 @@ def map_directions(height: int, width: int) -> tuple[NDArray, NDArray]:
 
 
 def row_solid_angles(height: int, width: int) -> NDArray[np.float64]:
-    """Solid angle (H,) [sr] of one pixel in each row."""
+    """Solid angle (H,) [sr] of one pixel in each row of a map of ``height`` by ``width`` pixels."""
     edges = np.cos(np.arange(height + 1) * math.pi / height)
     return (edges[:-1] - edges[1:]) * 2 * math.pi / width
 

@@ -53,7 +53,10 @@ def glow(directions: NDArray, galactic: NDArray, stars: float) -> NDArray[np.flo
 
 
 def turn(sidereal_deg: float, latitude_deg: float, north_deg: float) -> NDArray[np.float64]:
-    """Rotation (3, 3) from equatorial axes (x to the vernal equinox, z to the pole) to the place's axes."""
+    """Rotation (3, 3) from equatorial axes (x to the vernal equinox, z to the pole) to the place's axes.
+
+    ``sidereal_deg`` is local sidereal time, ``north_deg`` the bearing of the place's y axis; all in degrees.
+    """
     s, p, n = math.radians(sidereal_deg), math.radians(latitude_deg), math.radians(north_deg)
     # Equatorial to local: x south, y east, z up after turning by the hour angle and tilting by latitude.
     hour = np.array([[math.cos(s), math.sin(s), 0], [-math.sin(s), math.cos(s), 0], [0, 0, 1]])
@@ -108,7 +111,10 @@ def stars() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float6
 
 
 def town(directions: NDArray, luminance_cd_m2: float, azimuth_deg: float) -> NDArray[np.float64]:
-    """Glow (..., 3) [cd/m2 ACEScg] of a town's sodium and white lamps low over one bearing."""
+    """Glow (..., 3) [cd/m2 ACEScg] of a town's sodium and white lamps low over one bearing [deg].
+
+    ``directions`` (..., 3) are unit vectors; ``luminance_cd_m2`` is that of the horizon over the town.
+    """
     azimuth = np.arctan2(directions[..., 0], directions[..., 1])
     apart = np.degrees((azimuth - math.radians(azimuth_deg) + math.pi) % (2 * math.pi) - math.pi)
     height = np.degrees(np.arcsin(np.clip(directions[..., 2], 0.0, 1.0)))

@@ -305,7 +305,7 @@ def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[n
 
 @functools.lru_cache(maxsize=4)
 def lobe_of(path: str, digest: str, encoding: str) -> Lobe:
-    """`find_lobe` of a file."""
+    """`find_lobe` of the file at ``path``, kept by its content's digest; ``encoding`` tells what its numbers are."""
     photograph = _read(path, digest, encoding)
     return find_lobe(photograph.pixels, photograph.clipped)
 

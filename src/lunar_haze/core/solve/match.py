@@ -4,7 +4,8 @@ palette and place.
 The distance is a sliced optimal transport of the pixels' colours in Oklab (Bonneel et al. 2015, Sliced and Radon
 Wasserstein barycenters of measures), with hue counted twice, and of the mean colour of coarse cells for where things
 are. The view is a table with its slopes, so that the whole has a gradient: L-BFGS-B (Byrd et al. 1995) descends it from
-two starts. How sure each dimmer is, is told by the curvature at the end.
+two starts. How sure each dimmer is, is told by the curvature at the end. A reference of another subject cannot be met
+where things are: then its tone and palette count alone, or nearly so.
 """
 
 import math
@@ -23,8 +24,10 @@ from lunar_haze.core.solve.tints import Tint, factor
 
 #: Pixels across that are compared, slices, cells across and down.
 WIDTH, SLICES, CELLS = 48, 20, (24, 14)
-#: How much hue counts against value, and place against the whole.
-HUE, PLACE = 2.0, 2.0
+#: How much hue counts against value, and place against the whole; and place where light lies elsewhere in it.
+HUE, PLACE, PLACE_ELSEWHERE = 2.0, 2.0, 0.1
+#: Light lies elsewhere when less than this share of how its cells differ is met by the nearest balance.
+ALIKE = 0.6
 #: How much a stop of change weighs against the distance: nothing moves for nothing.
 DAMP = 1e-7
 #: Dimmers and exposure go so far [stops].
@@ -45,7 +48,8 @@ Show = Callable[[NDArray[np.float32], float], NDArray[np.uint8]]
 class Matched:
     """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops).
 
-    ``mireds`` are changes of colour temperatures, warmer above 0; ``white`` the white balance, None where it stays.
+    ``mireds`` are changes of colour temperatures, warmer above 0; ``white`` the white balance, None where it stays;
+    ``elsewhere`` tells that the light of the reference lies in other parts of the frame, so that place hardly counted.
     """
 
     moves: tuple[tuple[str, float], ...]
@@ -55,6 +59,7 @@ class Matched:
     sigma: dict[str, float]
     mireds: tuple[tuple[str, float], ...] = ()
     white: White | None = None
+    elsewhere: bool = False
 
     @property
     def words(self) -> str:
@@ -63,7 +68,8 @@ class Matched:
             return "no balance of these sources comes nearer"
         share = 1 - self.after / self.before
         how = "comes near" if share > 0.75 else "comes nearer" if share > 0.4 else "comes a little nearer"
-        return f"{how}: {share:.0%} of the distance is gone"
+        said = f"{how}: {share:.0%} of the distance is gone"
+        return f"{said}, in tone and colours; its light lies in other parts of the frame" if self.elsewhere else said
 
 
 class _View:
@@ -116,6 +122,8 @@ class _Distance:
         white: White | None = None,
     ) -> None:
         self._lights, self._view, self._scale = lights, view, scale
+        #: How much place counts.
+        self.place = PLACE
         self.count = len(lights)
         self._kelvins = kelvins or (None,) * len(lights)
         self._white = white or White()
@@ -186,8 +194,8 @@ class _Distance:
         value = float((off**2).mean())
         by_lab = 2.0 / (count * SLICES) * spread @ self._ways
         apart = self._means(lab) - self._goal_cells
-        value += PLACE * float((apart**2).mean())
-        by_lab += PLACE * 2.0 / apart.size * (apart / self._count[:, None])[self._cell]
+        value += self.place * float((apart**2).mean())
+        by_lab += self.place * 2.0 / apart.size * (apart / self._count[:, None])[self._cell]
         by_seen = np.einsum("pl,plc->pc", by_lab * self._pull, slope)
         by_white = np.einsum("pc,pd,kcd->k", by_seen, rgb, self._by_white(x), optimize=True)
         by_rgb = by_seen @ white
@@ -196,6 +204,13 @@ class _Distance:
         return value + DAMP * float(x @ x), np.concatenate(
             [by_source, [by_source.sum()], by_tint, by_white]
         ) + 2 * DAMP * x
+
+    def alike(self, x: NDArray) -> float:
+        """The share of how the reference's cells differ that is met, 1 for all of it."""
+        lab, _slope = self._view(self.picture(x)[0] @ self.balanced(x).T)
+        apart = self._means(lab * self._pull) - self._goal_cells
+        goal = self._goal_cells - self._goal_cells.mean(0)
+        return 1.0 - float((apart**2).sum()) / max(float((goal**2).sum()), 1e-12)
 
     def slopes(self, x: NDArray) -> NDArray:
         """How pixels' colours (pixels * 3, 2 sources) change with each dimmer, then with each colour temperature."""
@@ -219,10 +234,9 @@ def match(
 
     ``show`` turns light (h, w, 3) under an exposure factor into screen pixels, red first. Sources in ``kelvins`` may
     become warmer or cooler than these colour temperatures [K], by MIRED_SPAN at the most; so may the white balance
-    from ``white``, the usual one if there is none, where it may move at all.
+    from ``white``, the usual one if there is none, where it may move at all. The exposure moves
+    ``with_exposure`` alone. ``stopped`` is asked between descents whether to leave it at that.
     """
-    from scipy.optimize import minimize
-
     step = max(shares.shape[1] // WIDTH, 1)
     lights = np.stack([block_mean(np.ascontiguousarray(s.light), step) for s in shares.sources]).astype(np.float64)
     count, height, width, _ = lights.shape
@@ -242,16 +256,14 @@ def match(
     level = start.copy()
     if with_exposure:
         level[count] = _level_apart(distance, start, goal)
-    best, value = start, before
-    for first in (start, level):
-        if stopped():
-            break
-        # SciPy's tolerance is absolute for small objectives: they are scaled.
-        found = minimize(_scaled(distance), first, jac=True, bounds=bounds, method="L-BFGS-B", options={"maxiter": 160})
-        if found.fun / _SCALE < value:
-            best, value = found.x, found.fun / _SCALE
-    after = distance(best)[0]
-    sigma = _sigmas(distance, best, np.array([*free[:-1], *(k is not None for k in tinted)]), after)
+    best, value = _descended(distance, (start, level), bounds, start, stopped)
+    movable = np.array([*free[:-1], *(k is not None for k in tinted)])
+    sigma = _sigmas(distance, best, movable, value)
+    elsewhere = distance.alike(best) < ALIKE
+    if elsewhere:
+        distance.place = PLACE_ELSEWHERE
+        before = distance(start)[0]
+        best, value = _descended(distance, (best,), bounds, start, stopped)
     ids = [share.id for share in shares.sources]
     moves = tuple((i, float(m)) for i, m in zip(ids, best[:count]) if abs(m) > 0.02)
     mireds = tuple(
@@ -260,8 +272,26 @@ def match(
     exposure = float(best[count]) if abs(best[count]) > 0.02 else 0.0
     neutral = distance.white_of(best) if np.abs(best[-2:]).max() > 0.05 else None
     return Matched(
-        moves, exposure, math.sqrt(before), math.sqrt(after), dict(zip(ids, sigma.tolist())), mireds, neutral
+        moves, exposure, math.sqrt(before), math.sqrt(value), dict(zip(ids, sigma.tolist())), mireds, neutral, elsewhere
     )
+
+
+def _descended(
+    distance: _Distance, starts: tuple[NDArray, ...], bounds: list[tuple[float, float]], present: NDArray,
+    stopped: Callable[[], bool],
+) -> tuple[NDArray, float]:  # fmt: skip
+    """The nearest of what the descents from some starts and the present look come to, and its distance."""
+    from scipy.optimize import minimize
+
+    best, value = present, distance(present)[0]
+    for first in starts:
+        if stopped():
+            break
+        # SciPy's tolerance is absolute for small objectives: they are scaled.
+        found = minimize(_scaled(distance), first, jac=True, bounds=bounds, method="L-BFGS-B", options={"maxiter": 160})
+        if found.fun / _SCALE < value:
+            best, value = found.x, found.fun / _SCALE
+    return best, value
 
 
 def _steps(tint: Tint) -> tuple[float, float]:

@@ -223,7 +223,10 @@ def _colours_moved(
 
 
 def solve(problem: Problem, low: NDArray, high: NDArray) -> NDArray[np.float64]:
-    """What moves, of least norm within bounds, so that asks are met, or come as near as they can."""
+    """What moves (n,), of least norm within bounds ``low`` and ``high`` (n,), so that a problem's asks are met.
+
+    Where they cannot be, they come as near as they can. Moves are in stops, and in steps of mired.
+    """
     from scipy.optimize import least_squares
 
     moves = np.clip(np.zeros(len(low)), low, high)

@@ -32,7 +32,7 @@ class Tint:
 
 
 def factor(kelvin: float, mired: float) -> NDArray[np.float64]:
-    """What a lamp's colour (3,) is multiplied by when it becomes so much warmer."""
+    """What a lamp's colour (3,) is multiplied by when it becomes ``mired`` [mired] warmer than ``kelvin`` [K]."""
     return kelvin_to_acescg(warmed(kelvin, mired)) / kelvin_to_acescg(kelvin)
 
 

@@ -38,7 +38,9 @@ class Variation:
 def variations(
     shares: Shares, show: Show, count: int = 9, held: frozenset[str] = frozenset(), seed: int = 0
 ) -> tuple[Variation, ...]:
-    """Up to ``count`` balances; ``held`` sources keep their dimmers.
+    """Up to ``count`` balances of ``shares`` as unlike as they can be; ``held`` sources keep their dimmers.
+
+    The same ``seed`` gives the same ones.
 
     ``show`` turns light (h, w, 3) [cd/m2] under an exposure factor into screen pixels (h, w, 3), red first.
     """

@@ -6,6 +6,7 @@ A pattern is an image (SIZE, SIZE) float32 of how much light passes, 0 to 1, row
 import functools
 import io
 import math
+from collections.abc import Callable
 from pathlib import Path
 
 import attrs
@@ -19,7 +20,8 @@ from lunar_haze.core.units.row import row, under
 
 SIZE = 256
 _LARGEST_PICTURE = 512 << 20
-KINDS = ("slats", "window", "leaves", "branches", "grid", "ragged holes", "picture")
+#: The kind that is read from a file: all others are drawn.
+PICTURE = "picture"
 
 
 @attrs.frozen
@@ -38,7 +40,26 @@ class CutOut:
     digest: str = ""
 
 
-_DRAWN = KINDS[:-1]
+#: Draws the image of a cut-out at places x, y (SIZE, SIZE) in [-0.5, 0.5] of it, before it is turned.
+Drawn = Callable[[CutOut, NDArray, NDArray], NDArray]
+_DRAWN: dict[str, Drawn] = {}
+
+
+def drawn_as(name: str) -> Callable[[Drawn], Drawn]:
+    """Declares a kind of cut-out by the function that draws it."""
+
+    def declare(draw: Drawn) -> Drawn:
+        _DRAWN[name] = draw
+        return draw
+
+    return declare
+
+
+def kinds() -> tuple[str, ...]:
+    """The names of all kinds, in the order of choice."""
+    return (*_DRAWN, PICTURE)
+
+
 CUTOUT_ROWS = under(
     "cut-out",
     row(
@@ -53,7 +74,7 @@ CUTOUT_ROWS = under(
         floor=0.5,
         ceiling=64.0,
         tip="more is finer",
-        when=lambda cut: cut.kind in _DRAWN,
+        when=lambda cut: cut.kind != PICTURE,
     ),
     row(
         "transmission",
@@ -66,7 +87,7 @@ CUTOUT_ROWS = under(
         floor=0.0,
         ceiling=1.0,
         tip="share of it that light passes",
-        when=lambda cut: cut.kind in _DRAWN,
+        when=lambda cut: cut.kind != PICTURE,
     ),
     row(
         "cut-out turned",
@@ -77,7 +98,7 @@ CUTOUT_ROWS = under(
         90.0,
         0.0,
         tip="about its middle",
-        when=lambda cut: cut.kind in _DRAWN,
+        when=lambda cut: cut.kind != PICTURE,
     ),
     row(
         "cut-out seed",
@@ -116,6 +137,20 @@ def _at_share(field: NDArray, open_share: float, soft: float) -> NDArray:
     return np.clip((level - field) / max(soft, 1e-9) + 0.5, 0.0, 1.0)
 
 
+@drawn_as("slats")
+def _slats(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
+    return _gaps(y, cut.scale, cut.open_share)
+
+
+@drawn_as("window")
+def _window(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
+    """Two panes by three, between bars; outside it is shut."""
+    bars = 1.0 - cut.open_share
+    inside = np.clip((0.45 - np.maximum(np.abs(x), np.abs(y) * 0.75)) * SIZE + 0.5, 0, 1)
+    return np.asarray(inside * _gaps(x, 2.2, 1.0 - bars * 0.5) * _gaps(y, 3.0, 1.0 - bars * 0.5))
+
+
+@drawn_as("leaves")
 def _leaves(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     """Pointed ovals strewn till they cover what is to be covered."""
     random = np.random.default_rng(cut.seed)
@@ -134,6 +169,7 @@ def _leaves(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     return 1.0 - gaussian_filter(covered.astype(float), 0.7)
 
 
+@drawn_as("branches")
 def _branches(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     """Forking limbs that thin towards their tips."""
     random = np.random.default_rng(cut.seed)
@@ -156,7 +192,14 @@ def _branches(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     return np.clip(nearest * SIZE + 0.5, 0.0, 1.0)
 
 
-def _ragged(cut: CutOut) -> NDArray:
+@drawn_as("grid")
+def _grid(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
+    root = math.sqrt(min(max(cut.open_share, 0.0), 1.0))
+    return _gaps(x, cut.scale, root) * _gaps(y, cut.scale, root)
+
+
+@drawn_as("ragged holes")
+def _ragged(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     random = np.random.default_rng(cut.seed)
     field = np.zeros((SIZE, SIZE))
     for octave in range(4):
@@ -182,24 +225,9 @@ def _picture(path: str) -> NDArray:
 @functools.lru_cache(maxsize=32)
 def pattern(cut: CutOut) -> NDArray[np.float32]:
     """The image of a cut-out (SIZE, SIZE) float32 in [0, 1]. Raises SourceError for a picture that cannot be read."""
-    x, y = _grid_coordinates(cut.turn_deg)
-    scale = min(max(cut.scale, 0.5), 64.0)
-    if cut.kind == "slats":
-        image = _gaps(y, scale, cut.open_share)
-    elif cut.kind == "window":
-        # Two panes by three, between bars; outside it is shut.
-        bars = 1.0 - cut.open_share
-        inside = np.clip((0.45 - np.maximum(np.abs(x), np.abs(y) * 0.75)) * SIZE + 0.5, 0, 1)
-        image = inside * _gaps(x, 2.2, 1.0 - bars * 0.5) * _gaps(y, 3.0, 1.0 - bars * 0.5)
-    elif cut.kind == "grid":
-        root = math.sqrt(min(max(cut.open_share, 0.0), 1.0))
-        image = _gaps(x, scale, root) * _gaps(y, scale, root)
-    elif cut.kind == "leaves":
-        image = _leaves(cut, x, y)
-    elif cut.kind == "branches":
-        image = _branches(cut, x, y)
-    elif cut.kind == "ragged holes":
-        image = _ragged(cut)
-    else:
+    if cut.kind == PICTURE:
         image = _picture(cut.path)
+    else:
+        held = attrs.evolve(cut, scale=min(max(cut.scale, 0.5), 64.0))
+        image = _DRAWN[cut.kind](held, *_grid_coordinates(cut.turn_deg))
     return np.ascontiguousarray(image, np.float32)
