@@ -52,7 +52,8 @@ def cluster(tmp_path):
         "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard", "--scheduler-file", str(told)
     )
     deadline = time.monotonic() + 60
-    while not told.exists() and time.monotonic() < deadline:
+    # The file is there a moment before what it holds is.
+    while not (told.exists() and told.read_text().rstrip().endswith("}")) and time.monotonic() < deadline:
         time.sleep(0.05)
     import json
 

@@ -5,6 +5,7 @@ is made, else the one before it stays; both are told. Frames are made ahead of t
 is no gap; those that come too late all the same are skipped, and counted.
 """
 
+import math
 import time
 from collections import deque
 from collections.abc import Callable
@@ -201,8 +202,12 @@ class Player(QObject):
 
     @property
     def _last(self) -> int | None:
-        """The number of the last frame since playing began, None where there is no end."""
-        return None if self.loops else self.bounds[1] - self._from
+        """The number of the last frame since playing began, that of the present round; None where there is no end."""
+        if self.loops:
+            return None
+        first, last = self.bounds
+        once, length = last - self._from, last - first + 1
+        return once + max(math.ceil((self._shown - once) / length), 0) * length
 
     def _frame_of(self, number: int) -> int:
         """The frame that comes after so many: round again past the end."""
@@ -231,11 +236,10 @@ class Player(QObject):
         while len(self._waiting) > 1 and self._waiting[1].number <= due:
             self._waiting.popleft()
         if self._waiting and self._waiting[0].number <= due:
-            made = self._waiting.popleft()
-            self._show(made)
-            if made.number == self._last:
-                self.stop()
-                return
+            self._show(self._waiting.popleft())
+        if self._last is not None and self._shown >= self._last:
+            self.stop()
+            return
         self._make_ahead(due)
 
     def _make_ahead(self, due: int) -> bool:
