@@ -49,13 +49,15 @@ def _copy(into: Path) -> None:
 def _sampled(session: Path, seed: str) -> int:
     """Leave a sample of the planned mistakes in a session; how many there were."""
     with sqlite3.connect(session) as base:
-        jobs = [row[0] for row in base.execute("SELECT job_id FROM mutation_specs ORDER BY module_path, start_pos_row, "
-                                               "start_pos_col, operator_name, occurrence")]  # fmt: skip
-        keep = set(random.Random(seed).sample(jobs, min(SAMPLE, len(jobs))))
-        for job in jobs:
-            if job not in keep:
-                base.execute("DELETE FROM mutation_specs WHERE job_id = ?", (job,))
-                base.execute("DELETE FROM work_items WHERE job_id = ?", (job,))
+        # What a filter has left out stands among the results already.
+        jobs = [row[0] for row in base.execute(
+            "SELECT job_id FROM mutation_specs WHERE job_id NOT IN (SELECT job_id FROM work_results) "
+            "ORDER BY module_path, start_pos_row, start_pos_col, operator_name, occurrence"
+        )]  # fmt: skip
+        kept = random.Random(seed).sample(jobs, min(SAMPLE, len(jobs)))
+        base.execute("DELETE FROM work_results")
+        for table in ("mutation_specs", "work_items"):
+            base.execute(f"DELETE FROM {table} WHERE job_id NOT IN ({','.join('?' * len(kept))})", kept)
     return len(jobs)
 
 
@@ -100,10 +102,6 @@ def _room(room: str, tool: Path, folder: Path) -> tuple[str, int, int, list[str]
         return room, 0, 0, ["nothing was planted, since its tests fail as it is:", *sound.stdout.splitlines()[-6:]]
     run("cosmic-ray", "init", "mutants.toml", "session.sqlite")
     run("cr-filter-operators", "session.sqlite", "mutants.toml")
-    with sqlite3.connect(work / "session.sqlite") as base:
-        base.execute("DELETE FROM mutation_specs WHERE job_id IN (SELECT job_id FROM work_results)")
-        base.execute("DELETE FROM work_items WHERE job_id IN (SELECT job_id FROM work_results)")
-        base.execute("DELETE FROM work_results")
     planned = _sampled(work / "session.sqlite", room)
     run("cosmic-ray", "exec", "mutants.toml", "session.sqlite")
     tried, lived = _survivors(work / "session.sqlite")

@@ -29,7 +29,7 @@ def _sigma(medium, z):
     return medium.extinction_per_m * math.exp(-max(z - medium.base_m, 0) / medium.fall_off_m)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(media, points, points)
 def test_optical_depth_is_the_integral_of_extinction(medium, a, b):
     length = float(np.linalg.norm(b - a))
@@ -52,7 +52,6 @@ def test_transmittance_composes_along_a_path(medium, a, b, share):
     assert float(optical_depth(medium, b, a)) == pytest.approx(float(whole), rel=1e-4, abs=1e-6)
 
 
-@settings(deadline=None)
 @given(media, heights, st.floats(-1, 1), st.floats(0.001, 0.98))
 def test_distance_in_fog_inverts_optical_depth(medium, z, dz, share):
     f = np.float32

@@ -42,7 +42,7 @@ def _by_steps(medium, a, b, count=20_000):
     return np.mean([_extinction(medium, a + s * (b - a)) for s in t]) * np.linalg.norm(b - a)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(banks, points, points)
 def test_the_depth_of_a_bank_is_the_integral_of_its_extinction(bank, a, b):
     medium = Medium(banks=(bank,))
@@ -97,7 +97,7 @@ def test_a_bank_of_no_size_is_clear_air(kind, size):
     assert float(optical_depth(medium, np.array([-9.0, 0, 1]), np.array([9.0, 0, 1]))) == 0.0
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(0, 12), st.floats(1, 12), st.floats(0.1, 6), points, points)
 def test_a_stretch_takes_mist_away_before_and_after_it(begins, longer, fades, a, b):
     stretch = Stretch(begins, begins + longer, fades)

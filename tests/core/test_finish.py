@@ -36,7 +36,7 @@ from lunar_haze.core.finish.model import (
     White,
     between,
 )
-from lunar_haze.core.finish.night import by_eye, mesopic_share
+from lunar_haze.core.finish.night import mesopic_share
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
@@ -70,6 +70,10 @@ def light():
 @pytest.fixture(scope="module")
 def finisher():
     return Finisher()
+
+
+def by_eye(picture, strength):
+    return in_light(picture, Finish(night=strength), 1.0, TAN)
 
 
 def grey(level):

@@ -70,7 +70,7 @@ CARDS = st.builds(
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(sources=st.lists(SOURCES, max_size=4), cards=st.lists(CARDS, max_size=2), ends=st.booleans(), visibility=REACH)
 def test_whatever_a_look_holds_comes_back_the_same(tmp_path_factory, sources, cards, ends, visibility):
     base = tmp_path_factory.getbasetemp()

@@ -240,7 +240,7 @@ def test_a_row_inside_another_value_keeps_the_rest():
 
 
 @given(st.data())
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_every_field_is_packed_and_read_back(data):
     values = {
         name: (

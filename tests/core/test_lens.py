@@ -4,14 +4,11 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
-from hypothesis.extra.numpy import arrays
-from scipy.ndimage import gaussian_filter, label
+from scipy.ndimage import gaussian_filter
 
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.finish.bright import WAVES_MM, bright_part
-from lunar_haze.core.finish.dark import finest_seen, noisy, softened
+from lunar_haze.core.finish.dark import finest_seen
 from lunar_haze.core.finish.ghosts import (
     _SURFACES,
     _indices,
@@ -23,10 +20,10 @@ from lunar_haze.core.finish.ghosts import (
 )
 from lunar_haze.core.finish.glow import glowing, live_scatter
 from lunar_haze.core.finish.halation import BASE_MM, FRAME_MM, INDEX, LAYERS, halo, reflected
-from lunar_haze.core.finish.kernels import spot_of
 from lunar_haze.core.finish.live import Finisher
-from lunar_haze.core.finish.model import Aperture, Finish, Glow, Halation
+from lunar_haze.core.finish.model import Aperture, Finish, Glow, Grain, Halation
 from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.star import bent_beyond, spikes, starred
 
 
@@ -49,6 +46,14 @@ def stars_on(picture, strength, aperture, scale):
 
 def ghosts_on(picture, strength, aperture, tan_half_width, scale):
     return with_ghosts(picture, bright_part(picture, scale), strength, aperture, tan_half_width, scale)
+
+
+def softened(picture, strength):
+    return in_light(picture, Finish(acuity=strength), 1.0, 0.5)
+
+
+def noisy(picture, strength, seed):
+    return in_light(picture, Finish(dark_noise=strength, grain=Grain(seed=seed)), 1.0, 0.5)
 
 
 # -- stars --------------------------------------------------------------------------------------------
@@ -230,16 +235,6 @@ def test_a_sky_makes_no_ghosts_and_no_light_none():
     assert np.array_equal(ghosts_on(sky, 100.0, Aperture(), 0.5, 1.0), sky)
     dim = np.full((90, 160, 3), 0.2, np.float32)
     assert ghosts_on(dim, 100.0, Aperture(), 0.5, 1.0) is dim
-
-
-@settings(deadline=None)
-@given(arrays(bool, st.tuples(st.integers(1, 12), st.integers(1, 12))))
-def test_spots_are_what_touches_by_a_side(where):
-    rows, columns = (found.astype(np.int32) for found in np.nonzero(where))
-    which, count = spot_of(rows, columns)
-    marks, wanted = label(where)
-    assert count == wanted
-    assert np.array_equal(which, marks[rows, columns] - 1)
 
 
 # -- halation -----------------------------------------------------------------------------------------

@@ -3,7 +3,7 @@
 import attrs
 import numpy as np
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
@@ -32,7 +32,6 @@ def upon(*pictures: np.ndarray) -> np.ndarray:
 directions = arrays(np.float64, 3, elements=st.floats(-1, 1)).filter(lambda d: np.linalg.norm(d) > 0.1)
 
 
-@settings(deadline=None)
 @given(directions, directions, arrays(np.float64, 3, elements=st.floats(-9, 9)))
 def test_no_point_of_a_ray_lies_nearer_the_axis_of_a_lamp_than_is_told(ray, axis, lamp):
     ray, axis = ray / np.linalg.norm(ray), axis / np.linalg.norm(axis)
@@ -47,13 +46,11 @@ def test_no_point_of_a_ray_lies_nearer_the_axis_of_a_lamp_than_is_told(ray, axis
         assert told == pytest.approx(seen, abs=1e-3)
 
 
-@settings(deadline=None)
 @given(light, light, light)
 def test_an_answer_without_a_change_is_the_picture_itself(clean, surface, air):
     assert np.allclose(upon(clean, surface, air, surface, air), clean, rtol=1e-4, atol=1e-5)
 
 
-@settings(deadline=None)
 @given(light, light, st.floats(0.1, 8))
 def test_twice_the_light_is_twice_the_picture(surface, air, factor):
     factor = np.float32(factor)
@@ -61,14 +58,12 @@ def test_twice_the_light_is_twice_the_picture(surface, air, factor):
     assert np.allclose(upon(clean, surface, air, factor * surface, factor * air), factor * clean, rtol=1e-3, atol=1e-4)
 
 
-@settings(deadline=None)
 @given(light, light)
 def test_mist_that_comes_into_clear_air_is_added(surface, air):
     nothing = np.zeros_like(air)
     assert np.allclose(upon(surface, surface, nothing, 0.5 * surface, air), 0.5 * surface + air, rtol=1e-3, atol=1e-4)
 
 
-@settings(deadline=None)
 @given(light, light, light, light, light)
 def test_answers_are_no_less_than_nothing_and_no_more_than_mist_can_lift(clean, s0, a0, s1, a1):
     found = upon(clean, s0, a0, s1, a1)

@@ -71,7 +71,7 @@ def test_halving_a_dimmer_halves_the_layer_to_the_bit():
     np.testing.assert_array_equal(half, whole * np.float32(0.5))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(st.tuples(st.sampled_from("abc"), st.floats(0, 50)), min_size=1, max_size=12))
 def test_mixing_again_in_part_equals_mixing_anew(moves):
     layers = [image(k) for k in "abc"]

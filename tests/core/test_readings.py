@@ -67,7 +67,7 @@ def test_every_share_is_its_part_of_the_whole(count):
 
 
 @given(st.dictionaries(st.sampled_from(["s0", "s1", "s2", "s3"]), st.floats(-6, 6), max_size=4))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 def test_region_sums_scale_with_the_dimmers(moves):
     before, after = Shares(many(4), 1.0, disc()), Shares(many(4), 1.0, disc()).mixed(moves)
     gain = np.array([2.0 ** moves.get(s.id, 0.0) for s in before.sources])

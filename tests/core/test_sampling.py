@@ -159,6 +159,20 @@ def test_hashes_spread_neighbours_over_all_bits():
     assert _combined(1, 2) != _combined(2, 1)
 
 
+def test_the_hash_is_the_published_one():
+    def told(x):
+        x ^= x >> 16
+        x = x * 0x7FEB352D & 0xFFFFFFFF
+        x ^= x >> 15
+        x = x * 0x846CA68B & 0xFFFFFFFF
+        return x ^ (x >> 16)
+
+    values = np.array([0, 1, 2, 0xFFFFFFFF, *np.random.default_rng(1).integers(0, 1 << 32, 200)], np.uint32)
+    out = np.empty_like(values)
+    _hashes(values, out)
+    assert out.tolist() == [told(v) for v in values.tolist()]
+
+
 def test_the_cosine_hemisphere_has_its_density():
     out = np.empty((4096, 3), np.float32)
     _warped(0, pairs(1), 0.0, out)

@@ -201,7 +201,7 @@ def test_sun_and_moon_stand_where_the_almanac_has_them():
     assert quarter == pytest.approx(90.0, abs=2.0)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(-60, 60), st.floats(-179, 179), st.integers(0, 364), st.floats(0, 23.99))
 def test_positions_agree_with_ephem_at_any_place_and_hour(latitude, longitude, day, hour):
     date = (np.datetime64("2025-01-01") + day).astype(str)
@@ -291,7 +291,7 @@ def test_turning_the_sun_turns_the_sky():
     assert np.roll(a, 32, axis=1) == pytest.approx(b, rel=1e-4)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.floats(0.0, 1.0), st.floats(0.1, 80.0), st.integers(0, 50))
 def test_clouds_cover_what_they_are_told_to_and_gain_nothing(cover, depth, seed):
     layer = CloudLayer(cover, depth=depth, seed=seed)
@@ -323,7 +323,7 @@ def test_weather_dims_the_day():
     assert mean_sun_share(CLOUDS["overcast"], 0.6) < 1e-3
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.floats(0.0, 2.0), st.floats(-80.0, 200.0), st.floats(0.0, 1.0), st.floats(-60.0, 60.0),
     st.tuples(*[st.floats(0.01, 3.0)] * 3),

@@ -102,7 +102,7 @@ COORDINATE = st.floats(-8, 8)
 SPOT = st.tuples(COORDINATE, COORDINATE, st.floats(0.5, 6))
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(
     where=SPOT, aim=SPOT, kind=st.sampled_from((Ball, Disc, Rectangle, Beam, Tube, LampArray)),
     unit=st.sampled_from(("lm", "cd", "lx", "cd/m2")), seen=st.floats(20, 4000),

@@ -116,7 +116,7 @@ def test_keys_step_and_open_the_line(well):
     well._close_editor()
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.floats(0, 1e6))
 def test_any_value_can_be_painted(well, value):
     well.set_value(value)

@@ -3,9 +3,11 @@
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.air.sight import metres_seen
+from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.picture.readings import Shafts, air_reading, contrast_eaten, shafts
 from lunar_haze.core.plan.frames import air_before, view_of
 from lunar_haze.core.sources.model import Sun
@@ -38,13 +40,29 @@ def place_words(found: Shafts) -> str:
     return f"shafts read best in the {where}, where they are {found.strength:.0%} of the light"
 
 
+def _parts(bridge: RenderBridge) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
+    """Surface and air of every active source that is known, by its id, as mixed and in few pixels."""
+    look = bridge.session.document.look
+    found: dict[str, tuple[NDArray, NDArray]] = {}
+    for source in (s for s in look.balanced() if s.id in look.active()):
+        for gain in bridge.lone_gains((source,)):
+            image = bridge.layer(gain.key)
+            if image is not None:
+                surface = block_mean(image.surface, _STEP) * np.asarray(gain.surface, np.float32)
+                air = block_mean(image.air, _STEP) * np.asarray(gain.air, np.float32)
+                if source.id in found:
+                    surface, air = found[source.id][0] + surface, found[source.id][1] + air
+                found[source.id] = surface, air
+    return found
+
+
 def air_words(bridge: RenderBridge) -> str:
     """What the mist does to the subject, or to the whole picture, and the visibility in it."""
     document = bridge.session.document
     medium = air_before(document.look.medium, view_of(document.shot, bridge.size()))
     if medium.is_clear:
         return "clear: nothing lies in the air"
-    parts = bridge.parts(_STEP)
+    parts = _parts(bridge)
     if not parts:
         return sight_words(medium, bridge)  # the light of this mist is still on its way
     inside, what = bridge.subject_mask(_STEP), "of the picture"

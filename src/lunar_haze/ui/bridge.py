@@ -17,7 +17,6 @@ from PySide6.QtGui import QImage
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, Part, View
-from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
 from lunar_haze.core.plan.shares import subject_in
 from lunar_haze.core.sky.tables import is_ready
@@ -380,21 +379,6 @@ class RenderBridge(QObject):
     def layer(self, key: str) -> LayerImage | None:
         """A layer of the present picture as it is so far; None when it is not known."""
         return self.mix.images.get(key)
-
-    def parts(self, step: int) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
-        """Surface and air of every active source that is known, by its id, as mixed, ``step`` times smaller."""
-        look = self.session.document.look
-        found: dict[str, tuple[NDArray, NDArray]] = {}
-        for source in (s for s in look.balanced() if s.id in look.active()):
-            for gain in self.lone_gains((source,)):
-                image = self.mix.images.get(gain.key)
-                if image is not None:
-                    surface = block_mean(image.surface, step) * np.asarray(gain.surface, np.float32)
-                    air = block_mean(image.air, step) * np.asarray(gain.air, np.float32)
-                    if source.id in found:
-                        surface, air = found[source.id][0] + surface, found[source.id][1] + air
-                    found[source.id] = surface, air
-        return found
 
     def subject_mask(self, step: int) -> NDArray[np.bool_] | None:
         """Where the shot's subject is seen, ``step`` times smaller; None when it is not known or not in the picture."""

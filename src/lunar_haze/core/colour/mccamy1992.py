@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ
 
-KELVIN_MIN, KELVIN_MAX = 1700.0, 15000.0
+_WARMEST_K, _COOLEST_K = 1700.0, 15000.0
 #: Where the cubic is least.
 _LEAST = -1.28
 
@@ -22,6 +22,6 @@ def kelvin_of(rgb: NDArray) -> float:
     xyz = ACESCG_TO_XYZ @ np.asarray(rgb, float)
     x, y = xyz[0] / xyz.sum(), xyz[1] / xyz.sum()
     if y <= 0.1858:
-        return KELVIN_MAX if x < 0.3320 else KELVIN_MIN
+        return _COOLEST_K if x < 0.3320 else _WARMEST_K
     n = max((x - 0.3320) / (0.1858 - y), _LEAST)
-    return float(np.clip(449.0 * n**3 + 3525.0 * n**2 + 6823.3 * n + 5520.33, KELVIN_MIN, KELVIN_MAX))
+    return float(np.clip(449.0 * n**3 + 3525.0 * n**2 + 6823.3 * n + 5520.33, _WARMEST_K, _COOLEST_K))

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
-from lunar_haze.core.finish.dark_rows import Quanta, Softness, dark_rows
+from lunar_haze.core.finish.dark_rows import QUIET, SHARP, Quanta, Softness
 from lunar_haze.core.finish.glow import HEIGHT_DEG
 from lunar_haze.core.finish.grain import noise
 from lunar_haze.core.picture.mix import block_mean
@@ -29,9 +29,6 @@ _LEFT = 0.1
 NOISE_AT, NOISE_LEVEL, NOISE_SIZE = 0.25, 0.01, 3.0
 #: The level never falls below this [cd/m2], and what is as bright as this has no noise that is seen.
 DARKEST, BRIGHTEST = 1e-4, 3.0
-_NOTHING, _NO_NOISE = np.zeros((1, 1, 3), np.float32), np.zeros((1, 1), np.float32)
-#: A picture that stays as it is.
-SHARP = Softness(_NOTHING, _NOTHING, _NOTHING, np.zeros((1, 1, 1), np.float32))
 
 
 def finest_seen(level: NDArray) -> NDArray[np.float64]:
@@ -81,35 +78,16 @@ def softness(picture: NDArray[np.float32], strength: float) -> Softness:
     if high <= 0.0:
         return SHARP
     # No row is read from a picture that is left out here: see `soften_row`.
-    first = _soft(picture, SOFT_DEG[0] * pixels) if low < 2.0 else _NOTHING
-    second = _soft(picture, SOFT_DEG[1] * pixels) if high > 1.0 and low < 3.0 else _NOTHING
+    first = _soft(picture, SOFT_DEG[0] * pixels) if low < 2.0 else SHARP.first
+    second = _soft(picture, SOFT_DEG[1] * pixels) if high > 1.0 and low < 3.0 else SHARP.first
     return Softness(first, second, third, levels[..., None])
 
 
 def quanta(height: int, strength: float, seed: int) -> Quanta:
     """The noise of the dark in a picture of a height [px]; it lies where the seed has it."""
-    tile = noise(seed, NOISE_SIZE / 1000.0 * height) if strength > 0.0 else _NO_NOISE
+    if strength == 0.0:
+        return QUIET
     return Quanta(
-        tile, LUMINANCE_WEIGHTS.astype(np.float32), np.float32(strength * NOISE_AT), np.float32(NOISE_LEVEL),
-        np.float32(DARKEST), np.float32(BRIGHTEST),
+        noise(seed, NOISE_SIZE / 1000.0 * height), LUMINANCE_WEIGHTS.astype(np.float32),
+        np.float32(strength * NOISE_AT), np.float32(NOISE_LEVEL), np.float32(DARKEST), np.float32(BRIGHTEST),
     )  # fmt: skip
-
-
-def softened(picture: NDArray[np.float32], strength: float) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] with no more detail than the eye has in such light; ``strength`` in [0, 1]."""
-    if strength == 0.0:
-        return picture
-    return _rows(picture, softness(picture, strength), quanta(len(picture), 0.0, 0))
-
-
-def noisy(picture: NDArray[np.float32], strength: float, seed: int) -> NDArray[np.float32]:
-    """A picture (h, w, 3) [cd/m2] with the noise of the dark; it keeps the mean, and lies where the seed has it."""
-    if strength == 0.0:
-        return picture
-    return _rows(picture, SHARP, quanta(len(picture), strength, seed))
-
-
-def _rows(picture: NDArray, soft: Softness, dark: Quanta) -> NDArray[np.float32]:
-    out = np.empty(picture.shape, np.float32)
-    dark_rows(np.ascontiguousarray(picture, np.float32), soft, dark, out)
-    return out

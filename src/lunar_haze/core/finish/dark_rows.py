@@ -6,6 +6,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.picture.mix import read_row
+
 
 class Softness(NamedTuple):
     """A picture (h, w, 3) blurred thrice, each softer and at most as large as the one before.
@@ -18,6 +20,17 @@ class Softness(NamedTuple):
     second: NDArray[np.float32]
     third: NDArray[np.float32]
     levels: NDArray[np.float32]
+
+
+class Eye(NamedTuple):
+    """An eye whose day vision takes part by ``day`` (see `night`); a ``strength`` of 0 is no eye."""
+
+    to_xyz: NDArray[np.float32]
+    blue: NDArray[np.float32]
+    day: np.float32
+    k: np.float32
+    strength: np.float32
+    white_ratio: np.float32
 
 
 class Quanta(NamedTuple):
@@ -35,66 +48,42 @@ class Quanta(NamedTuple):
     brightest: np.float32
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _row_of(small, row, height, out):
-    """``out`` (W,) = a row of a picture of that height, read between the rows of a smaller one; all channels of it."""
-    half, zero = np.float32(0.5), np.float32(0.0)
-    rows = small.shape[0]
-    y = min(max((np.float32(row) + half) * np.float32(rows) / np.float32(height) - half, zero), np.float32(rows - 1))
-    j = min(int(y), max(rows - 2, 0))
-    upper, lower, fy = small[j].reshape(-1), small[min(j + 1, rows - 1)].reshape(-1), y - np.float32(j)
-    for k in range(upper.size):
-        out[k] = upper[k] + fy * (lower[k] - upper[k])
+class Dark(NamedTuple):
+    """What the dark does to a picture, in this order: it is softened, seen by an eye, and has noise."""
+
+    soft: Softness
+    eye: Eye
+    quanta: Quanta
+
+    @property
+    def is_on(self) -> bool:
+        """Whether it does anything."""
+        return bool(self.soft.levels.shape[0] > 1 or self.eye.strength > 0.0 or self.quanta.strength > 0.0)
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _along(down, channel, channels, columns, out):
-    """``out`` (W,) = one channel of a row of so many pixels, read between them."""
-    width, half, zero = out.size, np.float32(0.5), np.float32(0.0)
-    step = width // columns
-    if step == 1:
-        for x in range(width):
-            out[x] = down[channels * x + channel]
-    elif step * columns == width and step % 2 == 0:
-        # The same as below, for the usual case: the same steps from each pixel to the next.
-        for x in range(step // 2):
-            out[x] = down[channel]
-            out[width - 1 - x] = down[channels * (columns - 1) + channel]
-        for n in range(columns - 1):
-            here = down[channels * n + channel]
-            slope = (down[channels * (n + 1) + channel] - here) / np.float32(step)
-            begin = step // 2 + n * step
-            for k in range(step):
-                out[begin + k] = here + (np.float32(k) + half) * slope
-    else:
-        for x in range(width):
-            at = (np.float32(x) + half) * np.float32(columns) / np.float32(width) - half
-            at = min(max(at, zero), np.float32(columns - 1))
-            i = min(np.int32(at), np.int32(max(columns - 2, 0)))
-            here = down[channels * i + channel]
-            out[x] = here + (at - np.float32(i)) * (down[channels * min(i + 1, columns - 1) + channel] - here)
+#: What does nothing: a picture that stays sharp, and no noise.
+_NONE = np.zeros((1, 1, 3), np.float32)
+SHARP = Softness(_NONE, _NONE, _NONE, np.zeros((1, 1, 1), np.float32))
+QUIET = Quanta(np.zeros((1, 1), np.float32), np.zeros(3, np.float32), *(np.float32(n) for n in (0.0, 1.0, 1.0, 1.0)))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _add_level(picture, level, row, height, at, room, line):
     """A row's share of one of the blurred pictures: all of it where ``at`` is its level, none from one level away."""
-    zero, one, mine, columns, width = np.float32(0.0), np.float32(1.0), np.float32(level), picture.shape[1], at.size
-    down, values = room[: 3 * columns], room[3 * width :]
-    _row_of(picture, row, height, down)
+    zero, one, mine = np.float32(0.0), np.float32(1.0), np.float32(level)
+    values = room[at.size : 2 * at.size]
     for c in range(3):
-        _along(down, c, 3, columns, values)
+        read_row(picture, c, row, height, room, values)
         here = line[c]
-        for x in range(width):
+        for x in range(at.size):
             here[x] += max(one - abs(at[x] - mine), zero) * values[x]
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def soften_row(soft, row, height, line, room, at):
-    """A row (3, W) of a picture of that height as soft as it is to be; ``room`` (4 W,) and ``at`` (W,) are room."""
+def _soften_row(soft, row, height, line, room, at):
+    """A row (3, W) of a picture of that height as soft as it is to be; ``room`` (2 W,) and ``at`` (W,) are room."""
     zero, one, two, three = np.float32(0.0), np.float32(1.0), np.float32(2.0), np.float32(3.0)
-    columns = soft.levels.shape[1]
-    _row_of(soft.levels, row, height, room[:columns])
-    _along(room, 0, 1, columns, at)
+    read_row(soft.levels, 0, row, height, room, at)
     low, high = three, zero
     for x in range(at.size):
         low, high = min(low, at[x]), max(high, at[x])
@@ -114,7 +103,29 @@ def soften_row(soft, row, height, line, room, at):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def noise_row(quanta, row, line):
+def _see_row(eye, line):
+    """A row (3, W) as an `Eye` sees it: see `night`."""
+    zero, one, most, tiny = np.float32(0.0), np.float32(1.0), np.float32(4.0), np.float32(1e-12)
+    to_xyz, blue, m, k, strength = eye.to_xyz, eye.blue, eye.day, eye.k, eye.strength
+    red, green, blues = line[0], line[1], line[2]
+    for n in range(red.size):
+        r, g, b = red[n], green[n], blues[n]
+        x = to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b
+        y = max(to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b, zero)
+        z = to_xyz[2, 0] * r + to_xyz[2, 1] * g + to_xyz[2, 2] * b
+        ratio = np.float32(1.33) * (one + (y + z) / max(x, np.float32(1e-9))) - np.float32(1.68)
+        # Grey stays as bright as it is: what counts is how much bluer than white light is.
+        rod = y * min(max(ratio / eye.white_ratio, zero), most)
+        level = (m * y + (one - m) * k * rod) / (m + (one - m) * k)
+        scale = m * level / max(y, tiny)
+        level *= one - m
+        red[n] = r + strength * (scale * r + level * blue[0] - r)
+        green[n] = g + strength * (scale * g + level * blue[1] - g)
+        blues[n] = b + strength * (scale * b + level * blue[2] - b)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _noise_row(quanta, row, line):
     """A row (3, W) times 1 and the noise of the dark."""
     zero, one, half, most = np.float32(0.0), np.float32(1.0), np.float32(0.5), np.float32(0.95)
     grains = quanta.tile[row % quanta.tile.shape[0]]
@@ -134,17 +145,25 @@ def noise_row(quanta, row, line):
             blue[n] *= factor
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def dark_row(soft, eye, quanta, row, height, line, room, at):
+    """A row (3, W) of a picture of that height with what the dark does to it; ``room`` (2 W,) and ``at`` (W,)."""
+    if soft.levels.shape[0] > 1:
+        _soften_row(soft, row, height, line, room, at)
+    if eye.strength > np.float32(0.0):
+        _see_row(eye, line)
+    if quanta.strength > np.float32(0.0):
+        _noise_row(quanta, row, line)
+
+
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def dark_rows(picture, soft, quanta, out):
-    """``out`` = a picture (h, w, 3) softened, or with noise."""
+def dark_rows(picture, soft, eye, quanta, out):
+    """``out`` = a picture (h, w, 3), which it may be, softened, as an eye sees it, with noise: what of it is on."""
     height, width = picture.shape[0], picture.shape[1]
     for row in nb.prange(height):
-        line, room, at = np.empty((3, width), np.float32), np.empty(4 * width, np.float32), np.empty(width, np.float32)
+        line, room, at = np.empty((3, width), np.float32), np.empty(2 * width, np.float32), np.empty(width, np.float32)
         for c in range(3):
             line[c] = picture[row, :, c]
-        if soft.levels.shape[0] > 1:
-            soften_row(soft, row, height, line, room, at)
-        if quanta.strength > np.float32(0.0):
-            noise_row(quanta, row, line)
+        dark_row(soft, eye, quanta, row, height, line, room, at)
         for c in range(3):
             out[row, :, c] = line[c]

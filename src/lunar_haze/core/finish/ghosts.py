@@ -13,6 +13,7 @@ import math
 import attrs
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import label
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
@@ -127,16 +128,16 @@ class Spot:
 
 def spots(bright: Bright) -> list[Spot]:
     """The strongest spots of the bright part of a picture."""
-    rows, columns = bright.rows, bright.columns
+    rows, columns = bright.places
     if not len(rows):
         return []
-    which, count = kernels.spot_of(rows, columns)
-    each = bright.light[rows, columns].astype(np.float64)
+    marks, count = label(bright.where)
+    which, each = marks[rows, columns] - 1, bright.light[rows, columns].astype(np.float64)
     weight = each @ LUMINANCE_WEIGHTS
     total = np.bincount(which, weight, count)
     x, y = (np.bincount(which, weight * (at + 0.5), count) / total for at in (columns, rows))
     light: NDArray[np.float64] = np.stack([np.bincount(which, each[:, c], count) for c in range(3)], 1)
-    area = np.bincount(which, minlength=count) / bright.light[..., 0].size
+    area = np.bincount(which, minlength=count) / bright.where.size
     # Fading out with size, so that nothing jumps when a cloud opens.
     light = light * (1.0 - smoothstep((area - SMALL) / (LARGE - SMALL)))[:, None]
     best = np.argsort(-light.sum(1), kind="stable")[:MOST_SPOTS]

@@ -4,103 +4,20 @@ import numba as nb
 import numpy as np
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def by_eye(r, g, b, eye):
-    """One colour as an `Eye` sees it: see `night`."""
-    to_xyz, blue, m, k, strength, white_ratio = eye
-    zero, one = np.float32(0.0), np.float32(1.0)
-    x = to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b
-    y = max(to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b, zero)
-    z = to_xyz[2, 0] * r + to_xyz[2, 1] * g + to_xyz[2, 2] * b
-    ratio = np.float32(1.33) * (one + (y + z) / max(x, np.float32(1e-9))) - np.float32(1.68)
-    # Grey stays as bright as it is: what counts is how much bluer than white light is.
-    rod = y * min(max(ratio / white_ratio, zero), np.float32(4.0))
-    level = (m * y + (one - m) * k * rod) / (m + (one - m) * k)
-    scale = m * level / max(y, np.float32(1e-12))
-    level *= one - m
-    red = r + strength * (scale * r + level * blue[0] - r)
-    green = g + strength * (scale * g + level * blue[1] - g)
-    return red, green, b + strength * (scale * b + level * blue[2] - b)
-
-
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def seen_by_eye(picture, eye, out):
-    """A picture (h, w, 3) as an `Eye` sees it: see `night`."""
-    for row in nb.prange(picture.shape[0]):
-        for column in range(picture.shape[1]):
-            r, g, b = picture[row, column, 0], picture[row, column, 1], picture[row, column, 2]
-            r, g, b = by_eye(r, g, b, eye)
-            out[row, column, 0], out[row, column, 1], out[row, column, 2] = r, g, b
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def bright_part(picture, scale, out, in_row):
-    """``out`` = the light of a picture (h, w, 3) in what is brighter than 1 when exposed; in how many pixels of each
-    row (h,) there is some.
-    """
+def bright_part(picture, scale, out, where):
+    """``out`` = the light of a picture (h, w, 3) in what is brighter than 1 when exposed; ``where`` (h, w) that is."""
     zero, one, edge = np.float32(0.0), np.float32(1.0), np.float32(1.0) / scale
     for row in nb.prange(picture.shape[0]):
-        here, there, count = picture[row], out[row], 0
+        here, there = picture[row], out[row]
         for column in range(picture.shape[1]):
             r, g, b = here[column, 0], here[column, 1], here[column, 2]
             weight = zero
             if max(r, max(g, b)) > edge:
                 t = min(np.float32(0.5) * np.log2(scale * max(r, max(g, b))), one)
                 weight = t * t * (np.float32(3.0) - np.float32(2.0) * t)
-                count += weight > zero
             there[column, 0], there[column, 1], there[column, 2] = weight * r, weight * g, weight * b
-        in_row[row] = count
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
-def places_of_light(light, before):
-    """Rows and columns (n,) where a picture (h, w, 3) has light; ``before`` (h + 1,) is how many lie above each row."""
-    rows, columns = np.empty(before[-1], np.int32), np.empty(before[-1], np.int32)
-    for row in nb.prange(light.shape[0]):
-        n = before[row]
-        if before[row + 1] == n:
-            continue
-        for column in range(light.shape[1]):
-            if max(light[row, column, 0], max(light[row, column, 1], light[row, column, 2])) > np.float32(0.0):
-                rows[n], columns[n] = row, column
-                n += 1
-    return rows, columns
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def spot_of(rows, columns):
-    """Which spot each place (n,) lies in, from 0, and how many there are: places that touch by a side are of one.
-
-    Places come row by row, and from the left.
-    """
-    up = np.arange(rows.size)
-    above, begin = 0, 0
-    for n in range(rows.size):
-        if n and rows[n] != rows[n - 1]:
-            above, begin = begin, n
-        while above < begin and (rows[above] < rows[n] - 1 or columns[above] < columns[n]):
-            above += 1
-        for other in (n - 1, above):
-            beside = other >= begin and other == n - 1 and columns[other] == columns[n] - 1
-            over = other < begin and rows[other] == rows[n] - 1 and columns[other] == columns[n]
-            if not beside and not over:
-                continue
-            one, two = other, n
-            while up[one] != one:
-                up[one] = up[up[one]]
-                one = up[one]
-            while up[two] != two:
-                up[two] = up[up[two]]
-                two = up[two]
-            up[max(one, two)] = min(one, two)
-    marks, count = np.empty(rows.size, np.int64), 0
-    for n in range(rows.size):
-        if up[n] == n:
-            marks[n] = count
-            count += 1
-        else:
-            marks[n] = marks[up[n]]
-    return marks, count
+            where[row, column] = weight > zero
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")

@@ -66,8 +66,7 @@ class Finisher:
         light, glow, dark, balance = left_for_one_pass(picture, finish, scale, tan_half_width, scattered)
         table, tone = self._toned(finish)
         strength = 0.0 if is_false else finish.grain.strength
-        is_dark = finish.acuity > 0.0 or dark.eye.strength > 0.0 or finish.dark_noise > 0.0
-        if not (glow.share or is_dark or balance.is_on or tone.is_on or strength):
+        if not (glow.share or dark.is_on or balance.is_on or tone.is_on or strength):
             codes = table.show(light, scale, dither)
         else:
             size = width_px(finish.grain, len(light))

@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, LUMINANCE_WEIGHTS, xy_to_acescg
-from lunar_haze.core.finish import kernels
-from lunar_haze.core.finish.one_pass import Eye
+from lunar_haze.core.finish.dark_rows import Eye
 
 #: Luminous efficacies [lm/W] at the peaks of day and night vision; their ratio scales night luminance at 555 nm.
 K_DAY, K_NIGHT = 683.0, 1699.0
@@ -52,36 +51,16 @@ _WHITE_RATIO = float(scotopic_of(ACESCG_TO_XYZ @ np.ones(3)))
 BLUE = xy_to_acescg(0.25, 0.25) / float(xy_to_acescg(0.25, 0.25) @ LUMINANCE_WEIGHTS)
 
 
-def adaptation_of(picture: NDArray, each: int = 8) -> float:
-    """The level that eyes adapt to [cd/m2]: the mean of the logarithms, over every so-manieth pixel each way."""
-    light = np.maximum(picture[::each, ::each] @ LUMINANCE_WEIGHTS.astype(np.float32), 0.0)
+def adaptation_of(picture: NDArray) -> float:
+    """The level that eyes adapt to [cd/m2]: the mean of the logarithms."""
+    light = np.maximum(picture @ LUMINANCE_WEIGHTS.astype(np.float32), 0.0)
     return float(np.exp2(np.mean(np.log2(light + 1e-6)))) if light.size else 0.0
 
 
-def by_eye(
-    picture: NDArray[np.float32],
-    strength: float,
-    out: NDArray[np.float32] | None = None,
-    adapted: float | None = None,
-) -> NDArray[np.float32]:
-    """A picture (h, w, 3) ACEScg [cd/m2] as an eye sees it; ``strength`` in [0, 1].
-
-    ``out`` takes the result, and may be the picture itself; ``adapted`` is the level [cd/m2] to which the eye has
-    adapted, that of the picture where it is None.
-    """
-    if strength == 0.0:
-        return picture
-    m = mesopic_share(adaptation_of(picture) if adapted is None else adapted)
-    if m >= 1.0:
-        return picture
-    out = np.empty_like(picture) if out is None else out
-    kernels.seen_by_eye(np.ascontiguousarray(picture), of_the_eye(m, strength), out)
-    return out
-
-
-def of_the_eye(m: float, strength: float) -> Eye:
-    """What the kernels take of an eye whose day vision takes part by m."""
+def eye_on(picture: NDArray, strength: float) -> Eye:
+    """An eye that has adapted to a picture (h, w, 3) ACEScg [cd/m2]; ``strength`` in [0, 1], 0 for none, as by day."""
+    m = mesopic_share(adaptation_of(picture)) if strength > 0.0 else 1.0
     return Eye(
         ACESCG_TO_XYZ.astype(np.float32), BLUE.astype(np.float32), np.float32(m), np.float32(K_DAY / K_NIGHT),
-        np.float32(strength), np.float32(_WHITE_RATIO),
+        np.float32(strength if m < 1.0 else 0.0), np.float32(_WHITE_RATIO),
     )  # fmt: skip

@@ -10,9 +10,9 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.finish.dark_rows import Quanta, Softness, noise_row, soften_row
-from lunar_haze.core.finish.kernels import by_eye
+from lunar_haze.core.finish.dark_rows import dark_row
 from lunar_haze.core.picture.display import look_up_row, round_row, shape_row
+from lunar_haze.core.picture.mix import read_row
 from lunar_haze.core.units.fast_math import exp, log2
 
 _LN2 = np.float32(np.log(2.0))
@@ -24,25 +24,6 @@ class LaidGlow(NamedTuple):
     stays: NDArray[np.float32]
     scattered: NDArray[np.float32]
     share: np.float32
-
-
-class Eye(NamedTuple):
-    """An eye whose day vision takes part by ``day`` (see `night`); a ``strength`` of 0 is no eye."""
-
-    to_xyz: NDArray[np.float32]
-    blue: NDArray[np.float32]
-    day: np.float32
-    k: np.float32
-    strength: np.float32
-    white_ratio: np.float32
-
-
-class Dark(NamedTuple):
-    """What the dark does to a picture, in this order: it is softened, seen by an eye, and has noise."""
-
-    soft: Softness
-    eye: Eye
-    quanta: Quanta
 
 
 class Balance(NamedTuple):
@@ -93,41 +74,13 @@ class Shown(NamedTuple):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _add_glow(row, height, glow, line, room):
-    """The glow is read between the pixels of its smaller picture; ``room`` (W,) takes a row of it."""
-    zero, quarter, half, one = np.float32(0.0), np.float32(0.25), np.float32(0.5), np.float32(1.0)
-    rows, columns, width = glow.scattered.shape[0], glow.scattered.shape[1], line.shape[1]
-    y = min(max((np.float32(row) + half) * np.float32(rows) / np.float32(height) - half, zero), np.float32(rows - 1))
-    j = min(int(y), max(rows - 2, 0))
-    upper, lower, fy = glow.scattered[j], glow.scattered[min(j + 1, rows - 1)], y - np.float32(j)
-    along = np.float32(columns) / np.float32(width)
+def _add_glow(row, height, glow, line, room, values):
+    """The glow is read between the pixels of its smaller picture; ``room`` and ``values`` (W,) are room."""
     for c in range(3):
-        down = room[:columns]
-        for n in range(columns):
-            down[n] = glow.share * (upper[n, c] + fy * (lower[n, c] - upper[n, c]))
-        stays, values = glow.stays[c], line[c]
-        if 2 * columns == width:
-            # The same as below, for the usual case: a quarter of the way, and three.
-            values[0] = stays * values[0] + down[0]
-            for n in range(columns - 1):
-                here, there = down[n], down[n + 1]
-                values[2 * n + 1] = stays * values[2 * n + 1] + here + quarter * (there - here)
-                values[2 * n + 2] = stays * values[2 * n + 2] + there + quarter * (here - there)
-            values[width - 1] = stays * values[width - 1] + down[columns - 1]
-            continue
-        for column in range(width):
-            x = min(max((np.float32(column) + half) * along - half, zero), np.float32(columns - 1))
-            i = min(np.int32(x), np.int32(columns - 2))
-            f = x - np.float32(i)
-            values[column] = stays * values[column] + (one - f) * down[i] + f * down[i + 1]
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _see(eye, line):
-    red, green, blue = line[0], line[1], line[2]
-    for x in range(red.size):
-        r, g, b = by_eye(red[x], green[x], blue[x], eye)
-        red[x], green[x], blue[x] = r, g, b
+        read_row(glow.scattered, c, row, height, room, values)
+        stays, here = glow.stays[c], line[c]
+        for x in range(values.size):
+            here[x] = stays * here[x] + glow.share * values[x]
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -237,13 +190,8 @@ def _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, 
         for x in range(width):
             line[0, x], line[1, x], line[2, x] = picture[row, x, 0], picture[row, x, 1], picture[row, x, 2]
         if glow.scattered.shape[0] > 1:
-            _add_glow(row, picture.shape[0], glow, line, at)
-        if soft.levels.shape[0] > 1:
-            soften_row(soft, row, picture.shape[0], line, values, at)
-        if eye.strength > np.float32(0.0):
-            _see(eye, line)
-        if quanta.strength > np.float32(0.0):
-            noise_row(quanta, row, line)
+            _add_glow(row, picture.shape[0], glow, line, values, at)
+        dark_row(soft, eye, quanta, row, picture.shape[0], line, values, at)
         if balance.is_on:
             _weigh(balance, row, line)
         if tone.is_on:
@@ -268,10 +216,10 @@ def _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, 
 def lay_glow(picture, glow, out):
     """``out`` = a picture (h, w, 3) with its glow."""
     for row in nb.prange(picture.shape[0]):
-        line, room = np.empty((3, picture.shape[1]), np.float32), np.empty(picture.shape[1], np.float32)
+        line, room = np.empty((3, picture.shape[1]), np.float32), np.empty((2, picture.shape[1]), np.float32)
         for c in range(3):
             line[c] = picture[row, :, c]
-        _add_glow(row, picture.shape[0], glow, line, room)
+        _add_glow(row, picture.shape[0], glow, line, room[0], room[1])
         for c in range(3):
             out[row, :, c] = line[c]
 

@@ -5,15 +5,18 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.finish import white_balance
 from lunar_haze.core.finish.bright import bright_part
-from lunar_haze.core.finish.dark import noisy, quanta, softened, softness
+from lunar_haze.core.finish.dark import quanta, softness
+from lunar_haze.core.finish.dark_rows import Dark, dark_rows
 from lunar_haze.core.finish.ghosts import with_ghosts
 from lunar_haze.core.finish.glow import glowing, live_scatter, stays
 from lunar_haze.core.finish.model import Finish, Vignette, White
-from lunar_haze.core.finish.night import adaptation_of, by_eye, mesopic_share, of_the_eye
-from lunar_haze.core.finish.one_pass import Balance, Dark, Eye, LaidGlow, lay_glow
+from lunar_haze.core.finish.night import eye_on
+from lunar_haze.core.finish.one_pass import Balance, LaidGlow, lay_glow
 from lunar_haze.core.finish.star import starred
 from lunar_haze.core.finish.vignette import gains
 
+#: An eye adapts to every so-manieth pixel each way.
+EACH = 8
 _EVEN = np.ones((1, 1), np.float32)
 _NO_GLOW = LaidGlow(np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32), np.float32(0.0))
 
@@ -55,25 +58,23 @@ def left_for_one_pass(
             light_scattered = scatter(picture)
         share = np.float32(scatter.share_of(finish.glow))
         glow = LaidGlow(stays(finish.glow, finish.halation), light_scattered, share)
-    # Every eighth pixel as it will be with its glow.
-    seen = picture[::8, ::8]
+    # What the eye adapts to is seen with its glow.
+    seen = picture[::EACH, ::EACH]
     if scatter is not None:
-        seen = glow.stays * seen + glow.share * glow.scattered[::4, ::4][: seen.shape[0], : seen.shape[1]]
+        half = EACH // 2
+        seen = glow.stays * seen + glow.share * glow.scattered[::half, ::half][: seen.shape[0], : seen.shape[1]]
     if finish.acuity > 0.0 and scatter is not None:
         # What is blurred has its glow already.
         laid = np.empty(picture.shape, np.float32)
         lay_glow(np.ascontiguousarray(picture, np.float32), glow, laid)
         picture, glow = laid, _NO_GLOW
-    dark = Dark(
-        softness(picture, finish.acuity), _eye_of(finish, seen), quanta(height, finish.dark_noise, finish.grain.seed)
-    )
-    return picture, glow, dark, _balance_of(finish, picture, tan_half_width)
+    return picture, glow, _dark_of(picture, finish, seen), _balance_of(finish, picture, tan_half_width)
 
 
-def _eye_of(finish: Finish, seen: NDArray) -> Eye:
-    """An eye that has adapted to what it sees (h, w, 3)."""
-    m = mesopic_share(adaptation_of(seen, 1)) if finish.night > 0.0 else 1.0
-    return of_the_eye(m, finish.night if m < 1.0 else 0.0)
+def _dark_of(picture: NDArray, finish: Finish, seen: NDArray) -> Dark:
+    """What the dark does to a picture (h, w, 3); an eye adapts to what is ``seen`` (h', w', 3) of it."""
+    noise = quanta(len(picture), finish.dark_noise, finish.grain.seed)
+    return Dark(softness(picture, finish.acuity), eye_on(seen, finish.night), noise)
 
 
 def _through_the_lens(
@@ -90,10 +91,13 @@ def _through_the_lens(
 
 def _in_the_dark(picture: NDArray[np.float32], finish: Finish, given: NDArray) -> NDArray[np.float32]:
     """Acuity, night by eye, noise; ``given`` is the picture that is not to be written over."""
-    adapted = adaptation_of(picture) if finish.night > 0.0 else 0.0
-    picture = softened(picture, finish.acuity)
-    picture = by_eye(picture, finish.night, None if picture is given else picture, adapted)
-    return noisy(picture, finish.dark_noise, finish.grain.seed)
+    dark = _dark_of(picture, finish, picture[::EACH, ::EACH])
+    if not dark.is_on:
+        return picture
+    picture = np.ascontiguousarray(picture, np.float32)
+    out = np.empty_like(picture) if picture is given else picture
+    dark_rows(picture, *dark, out)
+    return out
 
 
 def _balance_of(finish: Finish, picture: NDArray, tan_half_width: float) -> Balance:

@@ -48,21 +48,22 @@ def starred(
 
     ``scale`` is the exposure. The very picture when there are none.
     """
-    if strength == 0.0 or not len(bright.rows):
+    rows, columns = bright.places
+    if strength == 0.0 or not len(rows):
         return picture
-    light, rows, columns, step = bright.light, bright.rows, bright.columns, 1
-    while len(rows) / step**2 > MOST_PIXELS and step < 16:
+    light, step, count = bright.light, 1, len(rows)
+    while count / step**2 > MOST_PIXELS and step < 16:
         step *= 2
     if step > 1:
         light = block_mean(light, step)
-        rows, columns = (found.astype(np.int32) for found in np.nonzero(light.any(-1)))
+        rows, columns = np.nonzero(light.any(-1))
     pixel_mm = SENSOR_WIDTH_MM / picture.shape[1] * step
     share = strength * bent_beyond(aperture, pixel_mm)
     share *= min(1.0, MOST_BENT / (2.0 * float(share.max())))
     # How wide a spike is to its first dark [px], for green light.
     wide = WAVES_MM[1] * aperture.f_number / math.sin(math.pi / aperture.sides) / pixel_mm
     made = picture.copy() if step == 1 else np.zeros_like(light)
-    least = LEAST / min(math.sqrt(len(bright.rows) / step**2), MOST_LONGER) / scale
+    least = LEAST / min(math.sqrt(count / step**2), MOST_LONGER) / scale
     kernels.draw_spikes(
         light, rows, columns, spikes(aperture).astype(np.float32), share.astype(np.float32), np.float32(least),
         np.float32(max(wide, 1.0)), made,

@@ -143,25 +143,52 @@ def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
     return out
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _along(down, out):
+    """``out`` (W,) = a row (w,), read between its pixels."""
+    columns, width, half, zero = down.size, out.size, np.float32(0.5), np.float32(0.0)
+    if columns == width:
+        out[:] = down
+    elif 2 * columns == width:
+        # The same as below, for the usual case: a quarter of the way, and three.
+        quarter = np.float32(0.25)
+        out[0], out[width - 1] = down[0], down[columns - 1]
+        for n in range(columns - 1):
+            here, there = down[n], down[n + 1]
+            out[2 * n + 1] = here + quarter * (there - here)
+            out[2 * n + 2] = there + quarter * (here - there)
+    else:
+        for x in range(width):
+            at = (np.float32(x) + half) * np.float32(columns) / np.float32(width) - half
+            at = min(max(at, zero), np.float32(columns - 1))
+            i = min(np.int32(at), np.int32(max(columns - 2, 0)))
+            out[x] = down[i] + (at - np.float32(i)) * (down[min(i + 1, columns - 1)] - down[i])
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def read_row(small, channel, row, height, room, out):
+    """``out`` (W,) = one channel of a row of a picture of a height, read between the pixels of a smaller (h, w, n).
+
+    ``room`` (w,) at least is room for numbers.
+    """
+    half, zero, rows = np.float32(0.5), np.float32(0.0), small.shape[0]
+    y = min(max((np.float32(row) + half) * np.float32(rows) / np.float32(height) - half, zero), np.float32(rows - 1))
+    j = min(int(y), max(rows - 2, 0))
+    upper, lower, fy = small[j], small[min(j + 1, rows - 1)], y - np.float32(j)
+    down = room[: small.shape[1]]
+    for n in range(down.size):
+        down[n] = upper[n, channel] + fy * (lower[n, channel] - upper[n, channel])
+    _along(down, out)
+
+
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _enlarge(small, out):
-    height, width = small.shape[0], small.shape[1]
-    up, along = np.float32(height) / np.float32(out.shape[0]), np.float32(width) / np.float32(out.shape[1])
-    half, one = np.float32(0.5), np.float32(1.0)
     for row in nb.prange(out.shape[0]):
-        y = min(max((np.float32(row) + half) * up - half, np.float32(0.0)), np.float32(height - 1))
-        j = min(int(y), max(height - 2, 0))
-        j1 = min(j + 1, height - 1)
-        fy = y - np.float32(j)
-        for column in range(out.shape[1]):
-            x = min(max((np.float32(column) + half) * along - half, np.float32(0.0)), np.float32(width - 1))
-            i = min(int(x), max(width - 2, 0))
-            i1 = min(i + 1, width - 1)
-            fx = x - np.float32(i)
-            for c in range(3):
-                low = small[j, i, c] * (one - fx) + small[j, i1, c] * fx
-                high = small[j1, i, c] * (one - fx) + small[j1, i1, c] * fx
-                out[row, column, c] = low * (one - fy) + high * fy
+        room, line = np.empty(small.shape[1], np.float32), np.empty(out.shape[1], np.float32)
+        for c in range(3):
+            read_row(small, c, row, out.shape[0], room, line)
+            for x in range(line.size):
+                out[row, x, c] = line[x]
 
 
 def enlarge(small: NDArray, out: NDArray) -> None:
