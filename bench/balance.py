@@ -37,7 +37,7 @@ from lunar_haze.core.readings.ratios import ratios
 from lunar_haze.core.readings.shares import Share, Shares
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.solve.asks import Ask
-from lunar_haze.core.solve.match import SURE, match
+from lunar_haze.core.solve.match import HALF, SURE, match
 from lunar_haze.core.solve.settle import MET, settle
 from lunar_haze.core.solve.variations import _smaller, _tried, variations
 from lunar_haze.service.folders import sky_folder
@@ -170,23 +170,24 @@ def _matches() -> tuple[int, int, int, float]:
     return back, sure, right, longest
 
 
-def _others() -> tuple[int, float]:
+def _others() -> tuple[int, float, int]:
     """Of 8 references of other subjects (other light in other places of the frame): how many come near by half or more,
-    and the median share of the distance that is gone.
+    the median share of the distance that is gone, and how many of the others say what stands between.
     """
-    gone = []
+    gone, said = [], 0
     for seed in range(8):
         shares = a_pool(8, 60 + seed)
         kelvins = {s.id: 3200.0 + 300.0 * n for n, s in enumerate(shares.sources)}
         _kelvins, _moves, _mireds, reference = planted_in_colour(a_pool(7, 160 + seed), 160 + seed)
         found = match(shares, reference, shoulder, kelvins=kelvins, with_white=True)
         gone.append(1.0 - found.after / found.before)
-    return sum(g >= 0.5 for g in gone), float(np.median(gone))
+        said += gone[-1] < HALF and bool(found.remains)
+    return sum(g >= HALF for g in gone), float(np.median(gone)), said
 
 
-def _other_shots() -> tuple[int, int, float, float]:
+def _other_shots() -> tuple[int, int, float, float, int]:
     """Demo looks of *Waiting* matched to other looks of *Landing*: how many of how many come near by half or more, the
-    median share of the distance that is gone, and the longest [s].
+    median share of the distance that is gone, the longest [s], and how many of the others say what stands between.
     """
     document, _notes = load(DEMO)
     place = place_spec(document.place)
@@ -203,7 +204,7 @@ def _other_shots() -> tuple[int, int, float, float]:
         return np.rint(direct(np.ascontiguousarray(picture, np.float32) * np.float32(scale)) * 255).astype(np.uint8)
 
     own, references = {n: lit(n, "Waiting") for n in _LOOKS}, {n: lit(n, "Landing") for n in _LOOKS}
-    gone, longest = [], 0.0
+    gone, longest, said = [], 0.0, 0
     for name in _LOOKS:
         kelvins = {s.id: s.kelvin for s in looks[name].sources if s.kelvin is not None}
         for other in _LOOKS:
@@ -214,13 +215,14 @@ def _other_shots() -> tuple[int, int, float, float]:
             found = match(own[name], reference, seen, kelvins=kelvins, with_white=True)
             longest = max(longest, time.perf_counter() - started)
             gone.append(1.0 - found.after / found.before)
-    return sum(g >= 0.5 for g in gone), len(gone), float(np.median(gone)), longest
+            said += gone[-1] < HALF and bool(found.remains)
+    return sum(g >= HALF for g in gone), len(gone), float(np.median(gone)), longest, said
 
 
 def main() -> None:
     keep_tables_in(sky_folder())
-    near, gone = _others()
-    shots_near, shots, shots_gone, shots_longest = _other_shots()
+    near, gone, told = _others()
+    shots_near, shots, shots_gone, shots_longest, shots_told = _other_shots()
     met, worst, median = _planted()
     many, few = _reading_ms()
     closed, opened = _dimmer_ms()
@@ -254,6 +256,11 @@ def main() -> None:
             "... the same of demo looks, each of one shot matched to the others of another shot",
             f"{shots_near} of {shots}; {shots_gone:.0%}",
             "half or more",
+        ),
+        (
+            "... of those of both that come less near, how many say what stands between",
+            f"{told + shots_told} of {8 - near + shots - shots_near}",
+            "all",
         ),
         ("... the longest match", f"{max(longest, shots_longest):.1f} s", "below 5 s"),
     ]

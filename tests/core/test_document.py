@@ -94,7 +94,9 @@ def test_a_drag_is_one_step_of_undo():
     start = a_document(Source("a", "a", Ball()))
     history = History(start)
     for stops in (0.1, 0.2, 0.3):
-        history.edit("dimmer", edits.change_source(history.document, "a", dimmer_stops=stops), "dimmer a")
+        history.edit(
+            "dimmer", edits.change_source(history.document, "a", dimmer_stops=stops), " ".join(["dimmer", "a"])
+        )
     history.seal()
     history.edit("dimmer", edits.change_source(history.document, "a", dimmer_stops=1.0), "dimmer a")
     history.undo()

@@ -81,6 +81,18 @@ def test_they_drift_slowly_about_their_spots():
     assert np.quantile(away, 0.95) < 2 * DRIFT_M * math.sqrt(3)
 
 
+def test_the_same_motes_at_another_moment_are_where_they_are_found_there():
+    camera = Camera()
+    here, there = (floating(Motes(40.0, s), camera, ASPECT) for s in (1.0, 4.5))
+    went = here.after(4.5)
+    assert (went.bright == here.bright).all()
+    nearest = np.array([np.abs(there.at - one).sum(1).min() for one in went.at])
+    # All but those that have left the view.
+    assert (nearest < 1e-5).mean() > 0.95
+    np.testing.assert_allclose(went.after(1.0).at, here.at, atol=1e-5)
+    assert np.linalg.norm(went.at - here.at, axis=1).max() <= 2 * DRIFT_M * math.sqrt(3) + 1e-6
+
+
 def test_few_are_bright_and_each_stays_as_bright_as_it_is():
     camera = Camera()
     here, there = (floating(Motes(60.0), each, ASPECT) for each in (camera, attrs.evolve(camera, aim=(0.3, 0.0, 1.4))))
@@ -177,7 +189,8 @@ SIZE = (540, 960)
 
 
 def one_at(*place):
-    return Floating(np.array([place], np.float32), np.ones(1, np.float32))
+    spot, still = np.array([place], np.float32), np.zeros((1, 3), np.float32)
+    return Floating(spot, np.ones(1, np.float32), spot, still + 10.0, still)
 
 
 def laid(picture, dust, motes, light, distance):

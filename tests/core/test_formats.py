@@ -13,8 +13,7 @@ from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.model import SCHEMA, Document, Group, Look, Pin, PlaceRef, Shot
 from lunar_haze.core.layers.model import PlaceSpec, View
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.plan.frames import MOST_LAYERS, frame_request, gains, layers_of
-from lunar_haze.core.sources.array import Crowd
+from lunar_haze.core.plan.frames import gains, layers_of
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut, kinds
 from lunar_haze.core.sources.distribution import Distribution
@@ -148,23 +147,6 @@ def test_cards_and_spared_objects_decide_the_layer_and_names_do_not():
     assert layers_of(source, Look("l", cards=(attrs.evolve(card, muted=True),)), VIEW, "k") == bare
     spared = attrs.evolve(source, linking=LightLinking("but", ("crates",)))
     assert layers_of(spared, Look("l"), VIEW, "k") != bare
-
-
-def test_thousands_of_lamps_are_gathered_in_crowds_of_a_colour_with_all_their_light():
-    many = lamps(MOST_LAYERS + 300)
-    cold = tuple(attrs.evolve(s, id=f"c{s.id}", kelvin=9000.0) for s in lamps(40))
-    look = Look("l", sources=many + cold)
-    request = frame_request(1, PLACE, Shot("s"), look, (64, 36))
-    crowds = [s for s in request.layers if isinstance(s.shape, Crowd)]
-    assert len(request.layers) == MOST_LAYERS + 2
-    assert len(crowds) == 2
-    assert sum(crowds[0].shape.shares) == pytest.approx(1.0)
-    green = {g.key: g.surface[1] for g in request.gains}
-    plain = sum(g.surface[1] for s in many for g in gains(Look("l", sources=(s,)), VIEW, "key"))
-    warm = sum(v for k, v in green.items() if k != crowds[1].key())
-    assert warm == pytest.approx(plain, rel=1e-4), "no lumen is lost"
-    silent = attrs.evolve(look, sources=tuple(attrs.evolve(s, muted=True) for s in look.sources))
-    assert all(not any(g.surface) for g in frame_request(1, PLACE, Shot("s"), silent, (64, 36)).gains)
 
 
 def test_a_camera_goes_from_its_start_to_its_end():

@@ -168,11 +168,35 @@ def test_of_a_reference_whose_light_lies_elsewhere_tone_and_colours_are_met():
     assert apart(there.moves) < 0.7 * start
 
 
-def test_what_cannot_come_near_is_said():
-    blue = Shares((Share("a", "a", "", np.full((H, W, 3), (0.02, 0.05, 0.4), np.float32)),), 1.0)
-    orange = np.full((H, W, 3), (240, 140, 30), np.uint8)
-    found = match(blue, orange, show, with_exposure=False)
-    assert "no balance" in found.words or "a little" in found.words or found.after > 0.5 * found.before
+def even(*rgb):
+    return np.full((H, W, 3), rgb, np.float32)
+
+
+STEPPED = np.repeat(np.where(np.arange(W)[None, :, None] < W // 2, 0.03, 0.9), H, 0)
+
+
+@pytest.mark.parametrize(("own", "reference", "words"), [
+    (even(0.02, 0.05, 0.4), even(0.8, 0.3, 0.03), "it stays cooler"),
+    (even(0.8, 0.3, 0.03), even(0.02, 0.05, 0.4), "it stays warmer"),
+    (even(0.2, 0.28, 0.2), even(0.2, 0.2, 0.2), "it stays greener"),
+    (even(0.2, 0.2, 0.2), np.repeat(STEPPED, 3, 2), ("its darks stay lighter", "its lights stay darker")),
+    (even(0.2, 0.2, 0.2), np.concatenate([even(0.4, 0.2, 0.05)[:, : W // 2], even(0.1, 0.2, 0.6)[:, W // 2 :]], 1),
+     "its colours stay closer together"),
+])  # fmt: skip
+def test_what_cannot_come_near_is_said_and_why(own, reference, words):
+    """Of one even light no dusk of two hues is made, no night with lamps, and no orange of blue."""
+    shares = Shares((Share("a", "a", "", own),), 1.0)
+    found = match(shares, show(reference.astype(np.float32), 1.0), show)
+    assert found.after > 0.5 * found.before
+    assert found.remains in ((words,) if isinstance(words, str) else words)
+    assert found.words.endswith(f"{found.remains} than in the reference, whatever these sources do")
+
+
+def test_of_what_is_met_nothing_more_is_said():
+    shares = a_look(4)
+    found = match(shares, show(shares.picture, 2.0), show)
+    assert found.remains == ""
+    assert found.words.endswith("is gone")
 
 
 def test_the_gradient_is_that_of_the_distance():

@@ -1,3 +1,5 @@
+import math
+
 import attrs
 import numba as nb
 import numpy as np
@@ -14,7 +16,7 @@ from lunar_haze.core.handoff.deliver import check_output, deliver, source_layers
 from lunar_haze.core.handoff.stills import layer_name, write_png
 from lunar_haze.core.layers.model import LayerGain, LayerImage, PlaceSpec, View
 from lunar_haze.core.picture.display import HIGH, DisplayTable, bake
-from lunar_haze.core.picture.mix import Mixer, block_mean, share_of
+from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge, share_of
 from lunar_haze.core.picture.readings import (
     RIBBON_HIGH,
     RIBBON_LOW,
@@ -23,14 +25,15 @@ from lunar_haze.core.picture.readings import (
     metered_ev100,
     ribbon,
     shafts,
+    stops_of,
 )
 from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.plan.frames import fitted_size, frame_request, gains, layers_of, wanted
+from lunar_haze.core.plan.frames import frame_request, gains, layers_of, wanted
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball, Beam, Sky, Source, Sun
-from lunar_haze.core.units.photometry import exposure_scale
+from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance, exposure_scale
 
 RNG = np.random.default_rng(2)
 VIEW = View(Camera(), 24, 12)
@@ -106,6 +109,29 @@ def test_shares_are_means_of_blocks():
     )
 
 
+@given(st.integers(1, 9), st.integers(1, 9), st.sampled_from([1, 2, 3, 5, 2.5, 1.75]))
+def test_enlarged_a_picture_is_drawn_straight_between_its_pixels(rows, columns, factor):
+    rng = np.random.default_rng(rows * 10 + columns)
+    small = rng.random((rows, columns, 3), np.float32)
+    out = np.empty((round(rows * factor), round(columns * factor), 3), np.float32)
+    enlarge(small, out)
+    down, across = (
+        (np.arange(big) + 0.5) * few / big - 0.5 for big, few in zip(out.shape, small.shape[:2])
+    )  # fmt: skip
+    # Past the middle of the outermost pixels it goes on as they are.
+    for c in range(3):
+        along = np.array([np.interp(across, np.arange(columns), row) for row in small[..., c]])
+        straight = np.array([np.interp(down, np.arange(rows), column) for column in along.T]).T
+        np.testing.assert_allclose(out[..., c], straight, atol=2e-6)
+
+
+@given(st.floats(-10.0, 10.0), st.floats(0.01, 100.0))
+def test_stops_are_counted_from_mid_grey(stops, scale):
+    light = np.full((1, 1, 3), MID_GREY * 2.0**stops / scale, np.float32)
+    assert stops_of(light, scale)[0, 0] == pytest.approx(stops, abs=1e-4)
+    assert stops_of(np.zeros((1, 1, 3), np.float32), scale)[0, 0] == -np.inf
+
+
 # -- display ----------------------------------------------------------------------------------------
 
 
@@ -171,6 +197,22 @@ def test_metering_puts_the_picture_on_grey():
     assert metered_ev100(np.zeros((4, 4, 3))) is None
 
 
+def test_a_meter_reads_the_mean_by_stops_of_what_its_eye_makes_out():
+    light = np.ones((162, 322, 3), np.float32)
+    light[:, 161:] = 4.0
+    assert metered_ev100(light) == pytest.approx(ev100_of_luminance(2.0), abs=0.02)
+    # A lamp in frame and a gap decide nothing, and neither does grain.
+    light[:4, :30], light[-4:, :30] = 1e6, 0.0
+    assert metered_ev100(light) == pytest.approx(ev100_of_luminance(2.0), abs=0.15)
+    grain = np.ones((160, 320, 3), np.float32)
+    grain[::2, ::2] = 3.0
+    assert metered_ev100(grain) == pytest.approx(ev100_of_luminance(1.5), abs=0.02)
+    # Nor what no meter tells from black: it counts as eight stops under the mean.
+    gap = np.full((160, 320, 3), 256.0, np.float32)
+    gap[:, :160] = 1e-9
+    assert metered_ev100(gap) == pytest.approx(ev100_of_luminance(math.sqrt(256.0 * 0.5)), abs=0.05)
+
+
 # -- plan -------------------------------------------------------------------------------------------
 
 
@@ -222,14 +264,6 @@ def test_two_sources_of_one_shape_share_a_layer_and_add_up():
     assert len(keys_of(twice)) == 1
     (g,) = gains(twice, VIEW, "k")
     np.testing.assert_allclose(g.surface, 1000.0, rtol=1e-6)
-
-
-def test_pictures_keep_the_shots_proportions():
-    for width, height in ((960, 540), (300, 900), (1280, 200)):
-        w, h = fitted_size(Shot("s", frame_width=2390, frame_height=1000), width, height)
-        assert w <= width
-        assert h <= height
-        assert w / h == pytest.approx(2.39, rel=0.05)
 
 
 def test_units_a_source_does_not_take_are_refused():

@@ -14,7 +14,6 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.hold import delivered_lx
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
-from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.layers.model import LayerSpec, View
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.load import load_place
@@ -29,7 +28,7 @@ from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.solve.watch import leaks_of, watch
 from lunar_haze.core.sources import orbit
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.model import Ball, Beam, Disc, LampArray, Rectangle, Source, Sun, Tube
+from lunar_haze.core.sources.model import Ball, Beam, Disc, LampArray, Rectangle, Source, Tube
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
 from tests.places import CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
@@ -133,53 +132,6 @@ def test_a_held_level_is_what_the_picture_shows(grown):
     after = edits.reshape(document, "a", grown).look.sources[0]
     levels = [s.amount * lambert_illuminance(lit(FLOOR, down_at(0, 0), s.shape, 128)) for s in (small, after)]
     assert levels[1] == pytest.approx(levels[0], rel=0.01)
-
-
-# -- facets, groups, cards -----------------------------------------------------------------------------------------
-
-
-def two_lamps():
-    a = Source("a", "warm", Ball((0, 0, 2)), 100.0, "lm", -1.0, 2000.0, role="key")
-    b = Source("b", "cool", Disc((1, 0, 2), (0, 0, 0)), 5.0, "lx", 0.0, 9000.0, matte=0.5)
-    return Document(PlaceRef(), (Shot("s"),), (Look("l", sources=(a, b)),), (), "s", "l")
-
-
-def test_each_facet_can_be_copied_by_itself():
-    document = two_lamps()
-    cool = document.look.source("b")
-    pasted = edits.paste_facet(document, "a", cool, "colour").look.source("a")
-    assert (pasted.kelvin, pasted.amount, pasted.role) == (9000.0, 100.0, "key")
-    shaped = edits.paste_facet(document, "a", cool, "shape").look.source("a")
-    assert isinstance(shaped.shape, Disc)
-    assert shaped.shape.position == (0, 0, 2), "it stays where it stands"
-    assert edits.paste_facet(document, "a", cool, "acts on").look.source("a").matte == 0.5
-    assert edits.paste_facet(document, "a", cool, "amount").look.source("a").unit == "lx"
-    sun = edits.add_source(document, Source("s", "sun", Sun(), 1.0, "true"))
-    with pytest.raises(QuantityError, match="another unit"):
-        edits.paste_facet(sun, "s", document.look.source("a"), "amount")
-
-
-def test_a_group_is_balanced_as_one():
-    document = edits.put_in_group(edits.put_in_group(two_lamps(), "a", "quay"), "b", "quay")
-    assert [g.name for g in document.look.groups] == ["quay"]
-    dimmed = edits.change_group(document, "quay", dimmer_stops=-2.0)
-    assert [s.dimmer_stops for s in dimmed.look.balanced()] == [-3.0, -2.0]
-    assert [s.dimmer_stops for s in dimmed.look.sources] == [-1.0, 0.0], "its own dimmer stays"
-    assert edits.change_group(document, "quay", muted=True).look.active() == frozenset()
-    third = edits.add_source(document, Source("c", "other", Ball()))
-    assert edits.change_group(third, "quay", alone=True).look.active() == {"a", "b"}
-    renamed = edits.change_group(document, "quay", name="pier")
-    assert {s.group for s in renamed.look.sources} == {"pier"}
-    empty = edits.put_in_group(edits.put_in_group(document, "a", ""), "b", "")
-    assert empty.look.groups == ()
-
-
-def test_cards_come_change_and_go():
-    document = edits.add_card(edits.add_card(two_lamps(), Card("f", "flag")), Card("g", "flag"))
-    assert [c.name for c in document.look.cards] == ["flag", "flag 2"]
-    wider = edits.change_card(document, "f", width_m=3.0)
-    assert wider.look.cards[0].width_m == 3.0
-    assert [c.id for c in edits.remove_card(wider, "f").look.cards] == ["g"]
 
 
 # -- placing -------------------------------------------------------------------------------------------------------

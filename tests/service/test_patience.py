@@ -1,5 +1,7 @@
 """The render process is kept alive with patience that forgets, and nothing waits for ever (issue 13, lines 13 and 20)."""
 
+import os
+import signal
 import subprocess
 import sys
 import time
@@ -9,7 +11,7 @@ import pytest
 from lunar_haze.service import client as clients
 from lunar_haze.service.channel import Channel
 from lunar_haze.service.client import DEATHS_ALLOWED, RenderClient
-from lunar_haze.service.protocol import Finished, Lost, Restarted
+from lunar_haze.service.protocol import Finished, Lost, Preparing, Restarted
 
 _DIES = "pass"
 _WORKS_AND_DIES = """
@@ -38,6 +40,19 @@ class Mortal(RenderClient):
         other.close()
         self._channel = channel
         self.born += 1
+
+
+_REPEATS = """
+import sys
+from lunar_haze.service.channel import ChannelClosed, inherited
+from lunar_haze.service.protocol import Preparing
+channel = inherited(int(sys.argv[1]))
+try:
+    while True:
+        channel.send(Preparing(repr(channel.receive()[0]), 0.0))
+except ChannelClosed:
+    pass
+"""
 
 
 @pytest.fixture
@@ -91,6 +106,24 @@ def test_whoever_asks_for_a_picture_does_not_wait_for_a_process_that_is_going(st
     for number in range(50):
         client.balance(number, (), False)
     assert time.monotonic() - begun < 0.3
+
+
+def test_one_that_is_started_again_is_told_what_holds(started):
+    """A new process refined while frames were played, and took as much memory as it liked."""
+    client, heard = started(_REPEATS)
+    client.keep_within(1 << 30)
+    client.hold(False)
+    client.balance(1, (), False)
+    client.balance(2, (), True)
+    client.hold(True)
+
+    def told():
+        return [e.what for e in heard if isinstance(e, Preparing)]
+
+    _until(lambda: len(told()) == 5)
+    os.kill(client.process_id, signal.SIGKILL)
+    _until(lambda: len(told()) == 8)
+    assert sorted(told()[5:]) == sorted([told()[0], told()[3], told()[4]])
 
 
 def test_progress_is_told_in_lines_where_there_is_no_terminal(demo, tmp_path):

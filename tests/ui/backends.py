@@ -20,6 +20,7 @@ class InstantBackend:
         self.closed = False
         self.process_id = None
         self.limits: list[int] = []
+        self.is_held = False
         self._tell: Callable[[Event], None] = lambda event: None
 
     def start(self, on_event: Callable[[Event], None]) -> None:
@@ -70,6 +71,9 @@ class InstantBackend:
 
     def keep_within(self, limit_bytes: int) -> None:
         self.limits.append(limit_bytes)
+
+    def hold(self, on: bool) -> None:
+        self.is_held = on
 
     def close(self) -> None:
         self.closed = True

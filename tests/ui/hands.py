@@ -2,9 +2,9 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QAction, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
 from lunar_haze.ui.seen import Seen
 
@@ -61,6 +61,16 @@ def pick_in(window, name, text):
     combo.textActivated.emit(text)
     combo.activated.emit(combo.currentIndex())
     QApplication.processEvents()
+
+
+def right_click(widget, at):
+    """What a right click opens: the menu that is up afterwards."""
+    sent = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
+    QApplication.sendEvent(widget, sent)
+    QApplication.processEvents()
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    return menu
 
 
 def slip_act(window, seen, words, at=None):

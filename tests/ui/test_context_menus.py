@@ -2,24 +2,13 @@
 
 import pytest
 from PySide6.QtCore import QPoint
-from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QMenu
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.ephemeris import events
-from tests.ui.hands import source
-
-
-def right_click(widget, at):
-    """What a right click opens: the menu that is up afterwards."""
-    sent = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
-    QApplication.sendEvent(widget, sent)
-    QApplication.processEvents()
-    menu = QApplication.activePopupWidget()
-    assert isinstance(menu, QMenu)
-    return menu
+from tests.ui.hands import right_click, source
 
 
 def act(menu, words):

@@ -288,6 +288,10 @@ def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
     asked = bridge._backend.requests[-1]
     assert asked.motes.per_m3 == 40.0
     # More of it is asked for again, brighter is not.
+    # While frames go by they drift, and nothing is asked for.
+    look, light = finish_window.session.document.look, bridge.picture
+    assert (bridge.over(light, look, 0.0) == bridge.over(light, look, 0.0)).all()
+    assert not (bridge.over(light, look, 0.0) == bridge.over(light, look, 1.0)).all()
     dusty, count = bridge.image.copy(), len(bridge._backend.requests)
     type_in(finish_window, "dust brightness", "20000")
     assert bridge.image != dusty

@@ -20,6 +20,7 @@ from lunar_haze.core.sources.contacts import FailingTube
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.storms import Storm
+from lunar_haze.ui.chip import Chip
 from lunar_haze.ui.choice import Choice
 from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.cue_band import Spot
@@ -29,7 +30,7 @@ from lunar_haze.ui.player import MADE_AHEAD
 from lunar_haze.ui.sequence_job import DONE, PAUSED
 from tests.service.test_video import film
 from tests.ui.backends import InstantBackend
-from tests.ui.hands import pick_in
+from tests.ui.hands import pick_in, right_click
 
 
 @pytest.fixture
@@ -73,7 +74,7 @@ def put_key(window, frame, stops):
     assert window.session.document.shot.frame == frame
     well = window.facets.wells["dimmer"]
     well.setFocus()
-    if well.cue_state() == STEADY:
+    if well.keys.state == STEADY:
         QTest.keyClick(well, Qt.Key.Key_K)
     well.setFocus()
     QTest.keyClicks(well, "=")
@@ -87,16 +88,48 @@ def test_keys_are_set_by_hand_and_the_well_tells(shot):
     session = shot.session
     cue = cue_of(session.document, "rim", "dimmer")
     assert [(k.frame, k.value) for k in cue.keys] == [(1.0, -6.0), (25.0, 0.0)]
-    assert shot.facets.wells["dimmer"].cue_state() == AT_KEY
+    assert shot.facets.wells["dimmer"].keys.state == AT_KEY
     shot.player.step(-1)
-    assert shot.facets.wells["dimmer"].cue_state() == KEYED
+    assert shot.facets.wells["dimmer"].keys.state == KEYED
     assert shot.facets.wells["dimmer"].value == pytest.approx(cue.at(24))
     assert session.document.look.expect("rim").dimmer_stops == pytest.approx(cue.at(24))
     # One act each: the key, its number, the frame.
     while cues_of(session.document):
         session.undo()
     assert session.document.look.expect("rim").dimmer_stops == pytest.approx(0.0, abs=8.0)
-    assert shot.facets.wells["dimmer"].cue_state() == STEADY
+    assert shot.facets.wells["dimmer"].keys.state == STEADY
+
+
+def test_a_gel_is_one_key_of_one_colour(shot, qtbot):
+    """It was three numbers, each with a key of its own."""
+    session = shot.session
+    chip = next(c for c in shot.findChildren(Chip) if c.toolTip() == "gel laid over the lamp" and c.isVisible())
+    before = session.document.look.expect("rim").gel
+    chip.setFocus()
+    QTest.keyClick(chip, Qt.Key.Key_K)
+    assert [(c.row, [k.frame for k in c.keys]) for c in cues_of(session.document)] == [
+        (f"gel {colour}", [1.0]) for colour in ("red", "green", "blue")
+    ]
+    assert chip.keys.state == AT_KEY
+    shot.player.step(24)
+    assert chip.keys.state == KEYED
+    # Another colour at another frame is a key of it, and half-way lies between the two.
+    session.act_on_source("gel", gel=(0.4, 0.9, 1.9))
+    assert chip.keys.state == AT_KEY
+    shot.player.step(-12)
+    between = session.document.look.expect("rim").gel
+    for was, here, becomes in zip(before, between, (0.4, 0.9, 1.9), strict=True):
+        assert min(was, becomes) < here < max(was, becomes)
+    menu = shot.cue_strip.key_menu("set a key of")
+    _take(menu, "gel")
+    assert {len(c.keys) for c in cues_of(session.document)} == {3}
+    assert len(shot.cue_strip.band.chosen) == 3
+    # One act for the colour, not three.
+    session.undo()
+    assert {len(c.keys) for c in cues_of(session.document)} == {2}
+    _take(right_click(chip, QPoint(4, 4)), "steady from now on")
+    assert not cues_of(session.document)
+    assert session.document.look.expect("rim").gel == between
 
 
 def test_k_again_deletes_the_key_and_the_menu_makes_it_steady(shot):
@@ -274,6 +307,25 @@ def test_frames_whose_light_is_not_there_are_shown_small_and_told(shot, qtbot):
     assert "small" in shot.cue_strip.told.text()
     shot.player.stop()
     assert session.played is None
+
+
+def test_what_is_new_on_screen_plays_at_once_and_truly_when_its_light_comes(shot, qtbot):
+    """For as long as a new view had stand-ins alone, nothing moved."""
+    session, mix = shot.session, shot.bridge.mix
+    keyed = with_key(session.document, "rim", "dimmer", -3.0, frame=1)
+    session.act("keys", with_key(keyed, "rim", "dimmer", 1.0, frame=48))
+    true = list(mix.images.values())
+    active = {image.key for image in true}
+    mix.set_layers([edits.attrs.evolve(image, passes=0) for image in true], active)
+    shot.player.play()
+    tally = shot.player.tally
+    qtbot.waitUntil(lambda: tally.small > 3, timeout=15_000)
+    assert tally.exact == tally.missing == 0
+    shown = shot.player.frame
+    mix.set_layers(true, active)
+    qtbot.waitUntil(lambda: tally.exact > 3 and shot.player.frame != shown, timeout=15_000)
+    shot.player.stop()
+    assert "small" in tally.words()
 
 
 def test_a_shot_of_one_frame_says_so(window):

@@ -5,8 +5,9 @@ import math
 import attrs
 
 from lunar_haze.core.document.cues import LAST_FRAME, at_frame, followed, with_key
+from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.rows import Facet, facets_of, targets_of, within
+from lunar_haze.core.document.rows import facets_of, targets_of, within
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.units.quantity import format_quantity, parse_quantity
 

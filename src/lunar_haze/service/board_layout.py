@@ -73,13 +73,12 @@ class BoardLayout:
             elif known is not None:
                 self._laid.move_to_end(key)
 
-    def lay_small(self, images: list[LayerImage], keep: set[str]) -> None:
-        """Lay small pictures of layers out large, as stand-ins."""
-        for image in images:
-            slot = self._slot_for(image.key, keep)
-            enlarge(image.surface, self.board.surface[slot])
-            enlarge(image.air, self.board.air[slot])
-            self._laid[image.key] = LayerAt(image.key, slot, 0)
+    def lay_small(self, image: LayerImage, keep: set[str]) -> None:
+        """Lay a small picture of a layer out large, as a stand-in."""
+        slot = self._slot_for(image.key, keep)
+        enlarge(image.surface, self.board.surface[slot])
+        enlarge(image.air, self.board.air[slot])
+        self._laid[image.key] = LayerAt(image.key, slot, 0)
 
     def live_room(self, key: str, keep: set[str]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Where a live stand-in for a layer is to be written: its surface and its air (H, W, 3)."""

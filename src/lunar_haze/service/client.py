@@ -22,6 +22,7 @@ from lunar_haze.service.protocol import (
     BoardReady,
     Event,
     Finished,
+    Hold,
     KeepWithin,
     Lost,
     Prepare,
@@ -55,6 +56,8 @@ class RenderBackend(Protocol):
 
     def keep_within(self, limit_bytes: int) -> None: ...
 
+    def hold(self, on: bool) -> None: ...
+
     def try_again(self) -> None: ...
 
     def close(self) -> None: ...
@@ -74,8 +77,8 @@ class RenderClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._channel: Channel | None = None
         self._on_event: Callable[[Event], None] = lambda event: None
-        self._last_want: Want | None = None
-        self._last_balance: Balance | None = None
+        #: What a process that is started again is to be told: the last message of each kind, in the order of telling.
+        self._told: dict[type[Request], Request] = {}
         self._closing = False
         self._patience = threading.Event()
         self._deaths = 0
@@ -116,19 +119,28 @@ class RenderClient:
     def want(self, request: FrameRequest) -> None:
         """Ask for a picture, in place of the one asked for before."""
         with self._lock:
-            self._last_want, self._last_balance = Want(request), None
-            self._send(self._last_want)
+            self._told.pop(Balance, None)
+            self._tell(Want(request))
 
     def balance(self, mix_id: int, gains: tuple[LayerGain, ...], settled: bool) -> None:
         """Tell the present gains; ``settled`` asks for a denoised mix."""
         with self._lock:
-            self._last_balance = Balance(mix_id, gains, settled)
-            self._send(self._last_balance)
+            self._tell(Balance(mix_id, gains, settled))
 
     def keep_within(self, limit_bytes: int) -> None:
         """Let layers take so many bytes of memory from now on."""
         with self._lock:
-            self._send(KeepWithin(limit_bytes))
+            self._tell(KeepWithin(limit_bytes))
+
+    def hold(self, on: bool) -> None:
+        """Let the light wait to be refined, or go on: frames that are played need the processors."""
+        with self._lock:
+            self._tell(Hold(on))
+
+    def _tell(self, message: Request) -> None:
+        self._told.pop(type(message), None)
+        self._told[type(message)] = message
+        self._send(message)
 
     def _send(self, message: Request) -> None:
         if self._channel is None:
@@ -181,9 +193,8 @@ class RenderClient:
             if self._channel is not None:
                 self._channel.close()
             self._spawn()
-            for message in (self._last_want, self._last_balance):
-                if message is not None:
-                    self._send(message)
+            for message in self._told.values():
+                self._send(message)
 
     def try_again(self) -> None:
         """Start the process once more after it was given up."""

@@ -40,7 +40,14 @@ class KeepWithin:
     limit_bytes: int
 
 
-Request = Want | Balance | Prepare | KeepWithin
+@attrs.frozen
+class Hold:
+    """Whether the light waits to be refined. What has no light yet gets its first pass all the same."""
+
+    on: bool
+
+
+Request = Want | Balance | Prepare | KeepWithin | Hold
 
 
 @attrs.frozen

@@ -109,6 +109,13 @@ class SmallPictures:
             self._edges = job.frame, job.frame.edge_guides()
         lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), self._edges[1], out)
 
+    def cleaned(self, job: Job, image: LayerImage) -> LayerImage:
+        """A small layer freed of grain by itself, where that is wanted and takes less time than its first pass."""
+        if not job.request.denoise or self._frame is None or image.surface.shape[1] > 2 * WIDTH:
+            return image
+        guides = self._frame.guide_images()
+        return attrs.evolve(image, surface=denoise(image.surface, *guides), air=denoise(image.air, *guides))
+
     def of_known(self, job: Job) -> NDArray[np.float32] | None:
         """The mix of layers that are all there, of full size, freed of grain at once; the true one takes longer."""
         step = max(round(job.request.view.width / KNOWN_WIDTH), 1)

@@ -16,12 +16,10 @@ import numpy as np
 
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
-from lunar_haze.core.layers.motes import LitMotes, floating
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
 from lunar_haze.core.transport.live import LiveAir
-from lunar_haze.core.transport.mote_light import mote_light
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
@@ -29,12 +27,14 @@ from lunar_haze.service.frame_store import FrameStore
 from lunar_haze.service.job import PART_MARGIN, Job
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.memory import limit_in_force
+from lunar_haze.service.mote_lights import MoteLights
 from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
     Cleaned,
     Failed,
     Finished,
+    Hold,
     Incomplete,
     KeepWithin,
     MotesLit,
@@ -79,11 +79,11 @@ class Worker:
         self.layout = BoardLayout()
         self._job: Job | None = None
         self._request_id = -1
+        self._held = False
         self._tiles_at_once = 16
         self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
-        #: The motes lit last, and of what view they are.
-        self._motes: tuple[object, LitMotes] | None = None
+        self._motes = MoteLights()
 
     def run(self) -> None:
         """Work until the other side is gone."""
@@ -109,7 +109,11 @@ class Worker:
     @property
     def idle(self) -> bool:
         """Whether there is nothing to do until a message comes."""
-        return self._job is None or (self._job.finished and not (self._job.clean_due or self._job.motes_due))
+        job = self._job
+        if job is None or job.finished:
+            return job is None or not (job.clean_due or job.motes_due)
+        has_more = job.clean_due or job.motes_due or job.coarse_due or bool(job.small or job.answer_due)
+        return self._held and not has_more and not job.missing()
 
     def turn(self, message: Request | None) -> None:
         """Take a message, or go on with what is being computed for a tenth of a second. Raises ChannelClosed."""
@@ -176,6 +180,8 @@ class Worker:
                 balance = message
             elif isinstance(message, KeepWithin):
                 self._frames.keep_within(message.limit_bytes)
+            elif isinstance(message, Hold):
+                self._held = message.on
             try:
                 message = self._inbox.get_nowait()
             except queue.Empty:
@@ -272,7 +278,8 @@ class Worker:
         elif job.small:
             self._lay_small(job)
         elif job.motes_due:
-            self._light_motes(job)
+            job.motes_due = False
+            self._channel.send(MotesLit(job.request.id, self._motes.lit(job)))
         elif not job.finished:
             self._refine(job)
 
@@ -288,10 +295,12 @@ class Worker:
             self._channel.send(Cleaned(job.request.id, job.mix_id, 0))
 
     def _lay_small(self, job: Job) -> None:
-        if job.small:
-            self.layout.lay_small(job.small, set(job.keys))
+        """Lay small layers out large, each freed of grain by itself: a dimmer may make it the brightest of all."""
+        until = time.perf_counter() + PART_SECONDS
+        while job.small and time.perf_counter() < until:
+            self.layout.lay_small(self._small.cleaned(job, job.small.pop(0)), set(job.keys))
+        if not job.small:
             self._announce(job)
-        job.small = []
 
     def _publish(self, job: Job) -> None:
         """Lay every layer that has moved on since it was last laid, and say so."""
@@ -345,19 +354,6 @@ class Worker:
             job.clean_due = job.request.denoise
         if not job.clean_due:
             self._gather_air(job, level)
-
-    def _light_motes(self, job: Job) -> None:
-        """Light the motes of dust that the lens sees, of each layer that has not lit them before."""
-        job.motes_due = False
-        motes, view = job.request.motes, job.request.view
-        assert motes is not None
-        about = (job.request.place, view.camera, view.width / view.height, motes)
-        if self._motes is None or self._motes[0] != about:
-            self._motes = about, LitMotes(floating(motes, view.camera, view.width / view.height), {})
-        where, light = self._motes[1]
-        due = {key: spec for key, spec in zip(job.keys, job.request.layers) if key not in light}
-        light.update(zip(due, mote_light(job.frame, list(due.values()), where.at)))
-        self._channel.send(MotesLit(job.request.id, LitMotes(where, {key: light[key] for key in job.keys})))
 
     def _tell_problems(self, job: Job) -> None:
         mine = {key: reason for key, reason in job.frame.problems.items() if not key or key in job.keys}

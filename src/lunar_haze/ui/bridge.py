@@ -336,9 +336,9 @@ class RenderBridge(QObject):
         """Factor from cd/m2 to exposed scene-linear of the present look."""
         return self.screen.exposure()
 
-    def over(self, light: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
-        """Light (h, w, 3) [cd/m2] with the masks and the dust of a look."""
-        return self.dust.over(self.masks.over(light, look), look)
+    def over(self, light: NDArray[np.float32], look: Look, seconds: float) -> NDArray[np.float32]:
+        """Light (h, w, 3) [cd/m2] with the masks and the dust of a look at a moment [s] of its shot."""
+        return self.dust.over(self.masks.over(light, look), look, seconds)
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
@@ -352,7 +352,8 @@ class RenderBridge(QObject):
             return
         self.picture = mixed.light
         self.shown_passes = max(passes, 0)
-        self.image = self.screen.image(self.over(mixed.light, self.session.shown_look), mixed.scattered)
+        light = self.over(mixed.light, self.session.shown_look, self.session.document.shot.seconds)
+        self.image = self.screen.image(light, mixed.scattered)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []
@@ -419,6 +420,10 @@ class RenderBridge(QObject):
     def keep_within(self, limit_bytes: int) -> None:
         """Let layers take so many bytes of memory."""
         self._backend.keep_within(limit_bytes)
+
+    def hold(self, on: bool) -> None:
+        """Let the light wait to be refined, or go on."""
+        self._backend.hold(on)
 
     def try_again(self) -> None:
         """Start the render process once more after it was given up."""

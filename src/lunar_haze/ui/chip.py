@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QColorDialog, QWidget
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QColorDialog, QMenu, QWidget
 
 from lunar_haze.ui import theme
+from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key
 
 
 class Chip(QWidget):
@@ -15,6 +16,8 @@ class Chip(QWidget):
     def __init__(self, tip: str, picked: Callable[[QColor], None]) -> None:
         super().__init__()
         self.colour = QColor("#ffffff")
+        #: Its keys over the frames, None where it has none and never will.
+        self.keys: Keys | None = None
         self._picked = picked
         self.setFixedSize(44, 20)
         self.setToolTip(tip)
@@ -31,13 +34,29 @@ class Chip(QWidget):
         painter.fillRect(self.rect(), self.colour)
         painter.setPen(theme.qcolor(theme.CHOSEN if self.hasFocus() else theme.EDGE))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        state = STEADY if self.keys is None else self.keys.state
+        if state != STEADY:
+            # Seen on any colour.
+            on = "#000000" if self.colour.lightnessF() > 0.5 else "#ffffff"
+            paint_key(painter, QPointF(10, self.height() / 2), 4.0, state == AT_KEY, on)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self.choose()
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.choose()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        menu = QMenu(self)
+        menu.addAction("choose a colour ...", self.choose)
+        if self.keys is not None:
+            menu.addSeparator()
+            self.keys.offer(menu)
+        menu.popup(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.choose()
+        elif event.key() == SETS_KEY and not event.modifiers() and self.keys is not None:
+            self.keys.toggle()
         else:
             super().keyPressEvent(event)
 

@@ -11,12 +11,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
+from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.rows import Facet
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui.chip import Chip
 from lunar_haze.ui.choice import Choice
-from lunar_haze.ui.keyed import KeyedNumber
+from lunar_haze.ui.keyed import keys_of
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
 
@@ -195,7 +195,7 @@ class Column:
         well.moved.connect(moved)
         well.settled.connect(settled)
         well.tried, well.keep = (lambda: session.tried.of(key)), keep
-        KeyedNumber(session, session.chosen, facet).bind(well)
+        well.keys = keys_of(session, session.chosen, name, facet)
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well
         self._rows.addWidget(well)

@@ -13,17 +13,18 @@ from lunar_haze.core.document.cues import (
     cue_of,
     cues_of,
     facet_of,
-    part_of,
     with_cue,
     with_key,
     without_cue,
 )
-from lunar_haze.core.document.model import Cue, Document
-from lunar_haze.core.document.rows import CAMERA, DAY, Facet, facets_of, targets_of
+from lunar_haze.core.document.model import Cue
+from lunar_haze.core.document.rows import CAMERA, DAY, facets_of, targets_of
+from lunar_haze.core.document.source_rows import GEL
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.units.curve import EASINGS, Key
 from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.cue_band import CueBand, Spot
+from lunar_haze.ui.keyed import Keyed
 from lunar_haze.ui.player import Player
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
@@ -244,21 +245,21 @@ class CueStrip(QWidget):
             sub: dict[str, QMenu] = {}
             whose = next((name for name, t in targets_of(document).items() if t == target), target)
             own = menu if target == chosen else menu.addMenu(whose)
-            for facet in facets_of(document, target, bank, mask).values():
-                if can_be_keyed(target, facet):
-                    if facet.section not in sub:
-                        sub[facet.section] = own if target == DAY else own.addMenu(facet.section)
-                    part = part_of(target, facet, bank, mask)
-                    sub[facet.section].addAction(
-                        facet.row.label, lambda t=target, f=facet, p=part: self._set_key(t, f, p)
-                    )
+            facets = [f for f in facets_of(document, target, bank, mask).values() if can_be_keyed(target, f)]
+            gel = tuple(facet for facet in facets if facet.section == GEL)
+            if gel:
+                own.addAction(GEL, lambda t=target, g=gel: self._set_key(Keyed(session, t, GEL, g)))
+            for facet in facets:
+                if facet.section not in sub:
+                    sub[facet.section] = own if target == DAY else own.addMenu(facet.section)
+                keyed = Keyed(session, target, facet.name, (facet,))
+                sub[facet.section].addAction(facet.row.label, lambda k=keyed: self._set_key(k))
         return menu
 
-    def _set_key(self, target: str, facet: Facet, part: tuple[int, ...]) -> None:
-        document: Document = self.session.document
-        keyed = with_key(document, target, facet.name, facet.read(document), part)
-        self.session.act(f"key of {facet.name}", keyed)
-        self.band.choose(frozenset({Spot((target, facet.name, part), float(document.shot.frame))}))
+    def _set_key(self, keyed: Keyed) -> None:
+        keyed.set_key()
+        frame = float(self.session.document.shot.frame)
+        self.band.choose(frozenset(Spot(cue.name, frame) for cue in keyed.cues))
 
     # -- ranges ---------------------------------------------------------------------------------------
 

@@ -5,7 +5,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea
 
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, Facet, facets_of
+from lunar_haze.core.document.facet import Facet
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, facets_of
 from lunar_haze.core.sources.array import LampArray
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import Sky

@@ -33,10 +33,10 @@ class FramePictures(QObject):
 
     # -- layers -----------------------------------------------------------------------------------
 
-    def are_there(self, keys: Iterable[str]) -> bool:
-        """Whether these layers are at hand, none of them a stand-in."""
+    def are_there(self, keys: Iterable[str], least_passes: int) -> bool:
+        """Whether these layers are at hand with so many passes at the least: stand-ins have none."""
         images = self._bridge.mix.images
-        return bool(images) and all(key in images and images[key].passes >= 1 for key in keys)
+        return bool(images) and all(key in images and images[key].passes >= least_passes for key in keys)
 
     def size(self) -> tuple[int, int]:
         """Size of the layers at hand [px]; of those asked for while there are none."""
@@ -51,7 +51,9 @@ class FramePictures(QObject):
         """A frame under look and shot of a document at it, as an image; any thread may ask."""
         bridge = self._bridge
         # What scatters by itself has neither masks nor dust before it.
-        light = frame.light if frame.scattered is not None else bridge.over(frame.light, there.look)
+        light = frame.light
+        if frame.scattered is None:
+            light = bridge.over(light, there.look, there.shot.seconds)
         return bridge.screen.image_under(light, there.look, there.shot, frame.scattered)
 
     # -- cleaning ---------------------------------------------------------------------------------

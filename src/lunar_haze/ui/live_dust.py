@@ -1,4 +1,7 @@
-"""Floating dust over the live picture: motes and how each layer lights them, as the renderer told last."""
+"""Floating dust over the live picture: motes and how each layer lights them, as the renderer told last.
+
+While frames are played motes drift on, each in the light that it had: they never go far.
+"""
 
 from collections.abc import Callable
 
@@ -28,11 +31,12 @@ class LiveDust:
         """The motes of the present picture, lit; None when it has none, or is another."""
         self._lit = lit
 
-    def over(self, picture: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
-        """A picture (h, w, 3) [cd/m2] with the dust of a look."""
+    def over(self, picture: NDArray[np.float32], look: Look, seconds: float) -> NDArray[np.float32]:
+        """A picture (h, w, 3) [cd/m2] with the dust of a look at a moment [s] of its shot."""
         lit = self._lit
         seen = self._seen() if lit is not None else None
         if lit is None or seen is None or seen[2].shape != picture.shape[:2]:
             return picture
         view, _owner, distance = seen
-        return dusted(picture, look.finish, view.camera, lit, self._gains(look), distance)
+        there = lit._replace(motes=lit.motes.after(seconds))
+        return dusted(picture, look.finish, view.camera, there, self._gains(look), distance)

@@ -34,7 +34,7 @@ Frame = Callable[[], Mixed]
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
 #: So many frames wait for their time at the most.
-MADE_AHEAD = 2
+MADE_AHEAD = 4
 
 
 @attrs.define
@@ -95,8 +95,9 @@ class Player(QObject):
         self.tally = Tally()
         self._sheet: CueSheet | None = None
         self._mix: FrameMix | None = None
-        #: Whether surface and air have one gain at all frames, and what scatters the light.
+        #: Whether surface and air have one gain at all frames, what scatters the light, and whether it is of stand-ins.
         self._made_of: tuple[bool, Scatter | None] = (True, None)
+        self._stands_in = False
         self._plans: dict[int, FramePlan] = {}
         self._began = 0.0
         self._from = 0
@@ -154,6 +155,7 @@ class Player(QObject):
         self.frame = self._from
         self._make(0)
         self._timer.start(TICK_MS)
+        self._bridge.hold(True)
         self._frames.clean()
         self.changed.emit()
 
@@ -162,6 +164,7 @@ class Player(QObject):
         if not self._timer.isActive():
             return
         self._timer.stop()
+        self._bridge.hold(False)
         session = self.session
         if self._work is not None:
             self._work.result()
@@ -282,21 +285,30 @@ class Player(QObject):
         if found is not None:
             return "held", found
         small = self._small_of(there)
-        return None if small is None else ("small", lambda: Mixed(small))
+        if small is not None:
+            return "small", lambda: Mixed(small)
+        # Stand-ins are small pictures too: what is new on screen plays at once.
+        found = self._exact(there, self.session.document.shot.seconds, least_passes=0)
+        return None if found is None else ("small", found)
 
-    def _exact(self, there: Document, air_s: float | None = None) -> Frame | None:
-        """What mixes a frame from the layers at hand, None where they are of another place, lens or air; ``air_s`` as
-        `gains`.
+    def _exact(self, there: Document, air_s: float | None = None, least_passes: int = 1) -> Frame | None:
+        """What mixes a frame from the layers at hand, None where they are of another place, lens or air, or have fewer
+        passes; ``air_s`` as `gains`.
         """
         spec = self.session.place_spec
         assert spec is not None
         now = gains(there.look, view_of(there.shot, self._frames.size()), spec.key, air_s)
         lit = [g for g in now if not g.is_silent]
-        if not self._frames.are_there([g.key for g in lit]):
+        if not self._frames.are_there([g.key for g in lit], least_passes):
             return None
         made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish))
+        if self._stands_in and least_passes > 0:
+            # The true layers have come: they are mixed from now on, and cleaned.
+            self._mix = None
+            self._frames.clean()
         if self._mix is None or not {g.key for g in lit} <= set(self._mix.keys) or self._made_of != made_of:
             self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of)
+            self._stands_in = least_passes == 0
         mix = self._mix
         return lambda: mix.picture(now)
 

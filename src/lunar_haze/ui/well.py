@@ -22,70 +22,20 @@ from PySide6.QtGui import (
     QPixmap,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QMenu, QSizePolicy, QToolTip, QWidget
 
 from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui import theme
-from lunar_haze.ui.key_mark import AT_KEY, STEADY, paint_key
+from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key
 from lunar_haze.ui.tried import TriedNumber
+from lunar_haze.ui.well_line import OPENING, RETURN, STEPS, WellLine, is_of_a_well
 
 DRAG_PIXELS_PER_RANGE = 240.0
 DRAG_START = 3
 #: How high over the lower edge a hand still has hold of a tick [px].
 TICK_REACH = 8
-_STEPS = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
-
-
-#: The key that sets a key, or deletes it, while a well has the keyboard.
-_SETS_KEY = Qt.Key.Key_K
-_OPENING = frozenset("0123456789+-.,(*/=")
-_RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-
-
-class _Line(QLineEdit):
-    """The line a well is typed in."""
-
-    def __init__(self, well: "Well") -> None:
-        super().__init__(well)
-        self._well = well
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        # Taken here, or the well below would have them too and open again.
-        if event.key() in _RETURN:
-            self._well.commit()
-        elif event.key() == Qt.Key.Key_Escape:
-            self._well.cancel()
-        else:
-            super().keyPressEvent(event)
-
-    def event(self, event: QEvent) -> bool:
-        if not isinstance(event, QKeyEvent):
-            return super().event(event)
-        if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
-            if self._well.commit():
-                self._well.focusNextPrevChild(event.key() == Qt.Key.Key_Tab)
-            return True
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (*_RETURN, Qt.Key.Key_Escape):
-            event.accept()
-            return True
-        return super().event(event)
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
-        super().focusOutEvent(event)
-        # Its own menu, or another window, is no other place to work in.
-        if event.reason() not in (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason):
-            self._well.commit(keep_focus=False)
-
-
-def _is_mine(event: QKeyEvent) -> bool:
-    """Whether a key steps a well's value or opens its editor."""
-    if event.modifiers() != Qt.KeyboardModifier.NoModifier:
-        return False
-    return event.key() in (*_STEPS, *_RETURN, Qt.Key.Key_F2, _SETS_KEY) or bool(
-        event.text() and event.text() in _OPENING
-    )
 
 
 class Well(QWidget):
@@ -127,13 +77,11 @@ class Well(QWidget):
         #: Numbers that were tried here, and how one is kept by hand.
         self.tried: Callable[[], tuple[TriedNumber, ...]] = lambda: ()
         self.keep: Callable[[], None] | None = None
-        #: Whether the number changes over the frames, what of its keys a menu offers, and what sets or deletes one.
-        self.cue_state: Callable[[], str] = lambda: STEADY
-        self.offer_keys: Callable[[QMenu], None] | None = None
-        self.toggle_key: Callable[[], None] | None = None
+        #: Its keys over the frames, None where it has none and never will.
+        self.keys: Keys | None = None
         self._pressed: QPointF | None = None
         self._dragging = False
-        self._editor: _Line | None = None
+        self._editor: WellLine | None = None
         self._began = ""
         self._reason: QLabel | None = None
         self.setFixedHeight(24)
@@ -229,7 +177,7 @@ class Well(QWidget):
         self.settled.emit()
 
     def event(self, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _is_mine(event):
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and is_of_a_well(event):
             event.accept()
             return True
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
@@ -240,15 +188,15 @@ class Well(QWidget):
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        if event.key() in _STEPS and not event.modifiers():
-            self.step(_STEPS[Qt.Key(event.key())])
+        if event.key() in STEPS and not event.modifiers():
+            self.step(STEPS[Qt.Key(event.key())])
             self.settled.emit()
-        elif event.key() in (*_RETURN, Qt.Key.Key_F2):
+        elif event.key() in (*RETURN, Qt.Key.Key_F2):
             self.edit()
-        elif event.key() == _SETS_KEY and not event.modifiers():
-            if self.toggle_key is not None:
-                self.toggle_key()
-        elif event.text() and event.text() in _OPENING and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        elif event.key() == SETS_KEY and not event.modifiers():
+            if self.keys is not None:
+                self.keys.toggle()
+        elif event.text() and event.text() in OPENING and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.edit(event.text())
         else:
             super().keyPressEvent(event)
@@ -258,9 +206,9 @@ class Well(QWidget):
         menu.addAction("copy", lambda: QApplication.clipboard().setText(exact_quantity(self.value, self.unit)))
         menu.addAction("paste", lambda: self.type_in(QApplication.clipboard().text()))
         menu.addAction(f"reset to {self._shown(self.reset_value)}", self.reset)
-        if self.offer_keys is not None:
+        if self.keys is not None:
             menu.addSeparator()
-            self.offer_keys(menu)
+            self.keys.offer(menu)
             menu.addSeparator()
         if self.keep is not None:
             menu.addAction("keep this number", self.keep)
@@ -293,7 +241,7 @@ class Well(QWidget):
         """Open the line to type in."""
         if self._editor is not None or not self.isEnabled():
             return
-        editor = _Line(self)
+        editor = WellLine(self, self.commit, self.cancel)
         self._began = begin or exact_quantity(self.value, self.unit)
         editor.setText(self._began)
         editor.setAccessibleName(self.accessibleName())
@@ -423,7 +371,7 @@ class Well(QWidget):
             painter.drawRect(area.adjusted(0, 0, -1, 0))
         painter.setFont(theme.font())
         text = area.adjusted(8, 0, -8, -2)
-        state = self.cue_state()
+        state = STEADY if self.keys is None else self.keys.state
         if state != STEADY:
             paint_key(painter, QPointF(area.left() + 10, area.center().y() - 1), 4.0, state == AT_KEY)
             text = text.adjusted(11, 0, 0, 0)

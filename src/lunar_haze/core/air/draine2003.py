@@ -14,7 +14,9 @@ f32 = np.float32
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def draine(cos_theta, g, alpha):
-    """Phase function [1/sr], normalised over the sphere; ``cos_theta`` is one for light that goes straight on."""
+    """Phase function [1/sr] by the paper's g and ``alpha``, normalised over the sphere; ``cos_theta`` is one for
+    light that goes straight on.
+    """
     k = max((f32(1.0) - g) * (f32(1.0) - g) + f32(2.0) * g * (f32(1.0) - cos_theta), f32(1e-7))
     norm = f32(1.0) + alpha * (f32(1.0) + f32(2.0) * g * g) * f32(1 / 3)
     lobe = (f32(1.0) - g) * (f32(1.0) + g) * (f32(1.0) + alpha * cos_theta * cos_theta) / norm

@@ -19,7 +19,6 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.air import kernels
 from lunar_haze.core.air.banks import AT as BANKS_AT
 from lunar_haze.core.air.banks import KINDS, MOST_BANKS, ROW
 from lunar_haze.core.air.jendersie2023 import Blend, droplets
@@ -207,7 +206,10 @@ def optical_depth(medium: Medium, start: NDArray, end: NDArray) -> NDArray:
 
     The integral of the extinction along the segment: closed forms for fog and banks.
     """
+    # Loaded when a depth is asked for: that takes as long as all else that a window needs before it shows.
+    from lunar_haze.core.air.kernels import segment_depths
+
     start, end = np.broadcast_arrays(np.asarray(start, np.float32), np.asarray(end, np.float32))
     # One kind of array, so that one kernel is compiled: copies that lie in one piece.
     flat = start.reshape(-1, 3).copy(), end.reshape(-1, 3).copy()
-    return kernels.segment_depths(medium.pack(), *flat).reshape(start.shape[:-1])
+    return segment_depths(medium.pack(), *flat).reshape(start.shape[:-1])

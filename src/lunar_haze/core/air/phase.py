@@ -27,7 +27,9 @@ def henyey_greenstein(cos_theta, g):
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def blended(cos_theta, g, g_draine, alpha, share):
-    """A medium's phase function [1/sr] at the cosine of deflection; ``share`` is that of Draine's lobe."""
+    """A medium's phase function [1/sr] at ``cos_theta``, the cosine of deflection: Henyey and Greenstein's of ``g``,
+    and to a ``share`` Draine's of ``g_draine`` and ``alpha``.
+    """
     onward = henyey_greenstein(cos_theta, g)
     if share <= np.float32(0.0):
         return onward
@@ -36,5 +38,5 @@ def blended(cos_theta, g, g_draine, alpha, share):
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def medium_phase(medium, cos_theta):
-    """`blended` of a packed medium."""
+    """`blended` of a packed medium at ``cos_theta``."""
     return blended(cos_theta, medium[LOBE_G], medium[DRAINE_G], medium[DRAINE_ALPHA], medium[DRAINE_SHARE])

@@ -4,8 +4,7 @@ import math
 
 import numpy as np
 
-from lunar_haze.core.air.kernels import segment_depths
-from lunar_haze.core.air.medium import KOSCHMIEDER, Medium
+from lunar_haze.core.air.medium import KOSCHMIEDER, Medium, optical_depth
 
 FARTHEST_M = 50_000.0
 
@@ -18,7 +17,7 @@ def metres_seen(medium: Medium, position: tuple[float, float, float], direction:
     distances = np.concatenate([[0.0], np.geomspace(0.1, FARTHEST_M, 400)])
     origin = np.array(position, np.float32)
     ends = (origin + distances[:, None] * np.asarray(direction)).astype(np.float32)
-    depths = segment_depths(medium.pack(), np.repeat(origin[None], len(ends), 0), ends)
+    depths = optical_depth(medium, origin, ends)
     past = np.flatnonzero(depths >= KOSCHMIEDER)
     if not past.size:
         return math.inf

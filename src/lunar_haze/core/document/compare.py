@@ -5,8 +5,9 @@ import math
 import attrs
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Document, Look
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, Facet, facets_of
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, facets_of
 from lunar_haze.core.finish.model import between
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.model import Source

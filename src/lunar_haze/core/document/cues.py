@@ -10,8 +10,9 @@ import bisect
 import attrs
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Cue, Document, Look, Shot
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, Facet, facets_of
+from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, facets_of
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.units.curve import PLAIN, RATIO, RECIPROCAL, SMOOTH, STEP, Key
 

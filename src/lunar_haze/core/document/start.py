@@ -89,9 +89,8 @@ def establishing_camera(place: Place) -> Camera:
     """A camera that sees the whole place from the south-east, for places that bring none."""
     low, high = (bound.astype(float) for bound in place.bounds)
     centre = (low + high) / 2
-    reach = float((high - low)[:2].max())
-    from_aim = np.array([0.7 * reach, -0.9 * reach, max(0.35 * reach, 0.5 * (high[2] - low[2]) + 1.0)])
-    forward = -from_aim / np.linalg.norm(from_aim)
+    forward = np.array([-0.7, 0.9, -0.35])
+    forward /= np.linalg.norm(forward)
     side = np.cross(forward, (0.0, 0.0, 1.0))
     side /= np.linalg.norm(side)
     up = np.cross(side, forward)

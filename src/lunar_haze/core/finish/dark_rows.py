@@ -147,7 +147,9 @@ def _noise_row(quanta, row, line):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def dark_row(soft, eye, quanta, row, height, line, room, at):
-    """A row (3, W) of a picture of that height with what the dark does to it; ``room`` (2 W,) and ``at`` (W,)."""
+    """A row, ``line`` (3, W), of a picture of that height with what the dark does to it; ``room`` (2 W,) and ``at``
+    (W,) are room for numbers.
+    """
     if soft.levels.shape[0] > 1:
         _soften_row(soft, row, height, line, room, at)
     if eye.strength > np.float32(0.0):

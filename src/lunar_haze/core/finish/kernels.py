@@ -85,7 +85,8 @@ def _spike(x, y, ux, uy, ends, light, top, bottom, out):
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def draw_spikes(bright, rows, columns, ways, share, least, wide, out):
-    """Light moved along spikes in ``out`` (h, w, 3): taken where it comes from, added where it goes, in turn by rows.
+    """Light of ``bright`` (h, w, 3) moved along spikes in ``out`` (h, w, 3): taken where it comes from, added where
+    it goes, in turn by rows.
 
     ``share`` (3,) of the light of a pixel, one of ``rows`` and ``columns`` (k,), lies further out than one pixel,
     ``ways`` (m, 2) all alike; a spike is ``wide`` [px] and ends where it would give less than ``least``.
@@ -145,7 +146,10 @@ def _draw_aperture(x, y, apothem, normals, light, first, last, out):
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def draw_apertures(at, apothem, normals, light, out):
-    """Add light (n, 3) to ``out`` (h, w, 3), each in a regular polygon about a place (n, 2) [px]; apothem (n,)."""
+    """Add light (n, 3) to ``out`` (h, w, 3), each in a regular polygon about a place ``at`` (n, 2) [px].
+
+    ``apothem`` (n,) [px] is how far its edges lie off, ``normals`` (m, 2) are the unit vectors out of them.
+    """
     height, deep = out.shape[0], 16
     for band in nb.prange((height + deep - 1) // deep):
         for n in range(at.shape[0]):
@@ -155,10 +159,10 @@ def draw_apertures(at, apothem, normals, light, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def draw_motes(at, radius, normals, flux, out):
-    """Add each mote's light (n, 3), summed over pixels, to ``out`` (h, w, 3).
+    """Add each mote's ``flux`` (n, 3), light summed over pixels, to ``out`` (h, w, 3).
 
-    It lies over a polygon about its place (n, 2) [px] as large as the circle of a radius (n,), between four pixels
-    where that is less than one.
+    It lies over a polygon of ``normals`` (m, 2) about its place ``at`` (n, 2) [px] as large as the circle of a radius
+    (n,), between four pixels where that is less than one.
     """
     half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
     sides = normals.shape[0]
@@ -188,7 +192,9 @@ def draw_motes(at, radius, normals, flux, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def cover_of_stroke(points, radius, soft, out):
-    """``out`` (h, w) = how much a brush led along points (n, 2) [px] covers: the most of all its places."""
+    """``out`` (h, w) = how much a brush of a ``radius`` [px] led along points (n, 2) [px] covers: the most of all its
+    places.
+    """
     zero, one = np.float32(0.0), np.float32(1.0)
     for n in range(points.shape[0]):
         x0, y0 = points[max(n - 1, 0), 0], points[max(n - 1, 0), 1]

@@ -156,7 +156,7 @@ def _split(tone, line):
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def couple_rows(tone, values, out):
-    """``out`` = what is done to colours (h, w, 3) after the curves."""
+    """``out`` = what is done to colours, ``values`` (h, w, 3), after the curves."""
     for row in nb.prange(values.shape[0]):
         line = np.empty((3, values.shape[1]), np.float32)
         for c in range(3):
@@ -226,7 +226,10 @@ def lay_glow(picture, glow, out):
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def finish_rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, out):
-    """``out`` (h, w, 4) uint8, blue first, of light (h, w, 3) [cd/m2] at an exposure, all steps in their order."""
+    """``out`` (h, w, 4) uint8, blue first, of a ``picture`` (h, w, 3) [cd/m2] at an exposure, all steps in their order.
+
+    ``glow`` is a `LaidGlow`, ``balance`` a `Balance`, ``shown`` a `Shown`.
+    """
     height = picture.shape[0]
     for block in nb.prange((height + 15) // 16):
         first = block * 16

@@ -32,10 +32,20 @@ class Motes:
 
 
 class Floating(NamedTuple):
-    """Motes at places (n, 3) [m], and how bright each is (n,) by its own size, 1 on average."""
+    """Motes at places (n, 3) [m] at a moment, and how bright each is (n,) by its own size, 1 on average.
+
+    Each drifts about its ``spot`` (n, 3) [m], along each axis with a ``period`` [s] and a ``phase`` (n, 3) [turns].
+    """
 
     at: NDArray[np.float32]
     bright: NDArray[np.float32]
+    spot: NDArray[np.float32]
+    period: NDArray[np.float32]
+    phase: NDArray[np.float32]
+
+    def after(self, seconds: float) -> "Floating":
+        """The same motes at another moment [s] of the shot."""
+        return self._replace(at=_drifted(self.spot, self.period, self.phase, seconds).astype(np.float32))
 
 
 class LitMotes(NamedTuple):
@@ -59,6 +69,11 @@ def _shares(seeds: NDArray[np.uint64], which: int) -> NDArray[np.float64]:
     return np.asarray(mixed * 2.0**-53, np.float64)
 
 
+def _drifted(spot: NDArray, period: NDArray, phase: NDArray, seconds: float) -> NDArray[np.floating]:
+    """Where motes are [m] at a moment."""
+    return spot + DRIFT_M * np.sin(2.0 * np.pi * (seconds / period + phase))
+
+
 def floating(motes: Motes, camera: Camera, aspect: float) -> Floating:
     """The motes that a camera may see; ``aspect`` is the frame's width over its height."""
     corner = np.array([1.0, 1.0 / aspect]) * camera.tan_half_width
@@ -78,15 +93,15 @@ def floating(motes: Motes, camera: Camera, aspect: float) -> Floating:
     counts = np.floor(expected + _shares(seeds, 0)).astype(np.int64)
     numbers = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
     seeds = _mixed(np.repeat(seeds, counts) + numbers.astype(np.uint64))
-    found = (np.repeat(cubes, counts, 0) + np.stack([_shares(seeds, n) for n in (1, 2, 3)], -1)) * _CUBE_M
-    for axis in range(3):
-        period = _DRIFT_S[0] + _shares(seeds, 4 + axis) * (_DRIFT_S[1] - _DRIFT_S[0])
-        found[:, axis] += DRIFT_M * np.sin(2.0 * np.pi * (motes.seconds / period + _shares(seeds, 7 + axis)))
+    spot, share, phase = (np.stack([_shares(seeds, first + axis) for axis in range(3)], -1) for first in (1, 4, 7))
+    spot = (np.repeat(cubes, counts, 0) + spot) * _CUBE_M
+    period = _DRIFT_S[0] + share * (_DRIFT_S[1] - _DRIFT_S[0])
+    found = _drifted(spot, period, phase, motes.seconds)
     # Sizes lie about their middle as those of many small things do, evenly by their logarithms: few are large.
     normal = np.sqrt(-2.0 * np.log1p(-_shares(seeds, 10))) * np.cos(2.0 * np.pi * _shares(seeds, 11))
     bright = np.exp(_SPREAD * normal - 0.5 * _SPREAD**2)
     inside = _within(found - eye, axes, corner, 0.0)
-    return Floating(found[inside].astype(np.float32), bright[inside].astype(np.float32))
+    return Floating(*(each[inside].astype(np.float32) for each in (found, bright, spot, period, phase)))
 
 
 def _within(offset: NDArray, axes: NDArray, corner: NDArray, margin: float) -> NDArray[np.bool_]:

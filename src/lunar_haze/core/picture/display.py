@@ -54,7 +54,7 @@ def bake(cache: Path | None = None, view: str = USUAL_VIEW) -> NDArray[np.float3
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def shape_row(row, scale, top, out):
-    """Table coordinates (3 W,) of a row of exposed values."""
+    """Table coordinates (3 W,), at most ``top``, of a row (3 W,) of light times ``scale``."""
     step = top / np.float32(HIGH - LOW)
     for n in range(row.size):
         held = min(max(row[n] * scale, np.float32(0.0)) + np.float32(FLOOR), np.float32(2.0**HIGH))
@@ -63,7 +63,9 @@ def shape_row(row, scale, top, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def look_up_row(red, green, blue, size, flat, out):
-    """Tetrahedral interpolation of a row: its places (W,) in the ``flat`` table of four numbers a node; out (4 W,)."""
+    """Tetrahedral interpolation of a row: its places ``red``, ``green``, ``blue`` (W,) in the ``flat`` table
+    of four numbers a node and ``size`` nodes a side; out (4 W,).
+    """
     one, last = np.float32(1.0), np.float32(size - 2)
     step_r, step_g, step_b = np.uint32(size * size * 4), np.uint32(size * 4), np.uint32(4)
     whole = step_r + step_g + step_b

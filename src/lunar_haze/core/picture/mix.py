@@ -167,7 +167,7 @@ def _along(down, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def read_row(small, channel, row, height, room, out):
-    """``out`` (W,) = one channel of a row of a picture of a height, read between the pixels of a smaller (h, w, n).
+    """``out`` (W,) = one channel of a row of a picture of a height, read between those of a ``small`` one (h, w, n).
 
     ``room`` (w,) at least is room for numbers.
     """

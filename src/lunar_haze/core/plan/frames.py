@@ -27,7 +27,9 @@ from lunar_haze.core.sources.model import Sky, Source, Sun
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
     """Largest even size in ``width`` x ``height`` with the shot's proportions."""
     scale = min(width / shot.frame_width, height / shot.frame_height)
-    return max(int(shot.frame_width * scale) // 2 * 2, 16), max(int(shot.frame_height * scale) // 2 * 2, 16)
+    # What fills its room exactly may be a hair less than that in binary.
+    across, up = (int(side * scale + 1e-6) // 2 * 2 for side in (shot.frame_width, shot.frame_height))
+    return max(across, 16), max(up, 16)
 
 
 def view_of(shot: Shot, size: tuple[int, int]) -> View:

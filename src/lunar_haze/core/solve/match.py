@@ -38,6 +38,10 @@ MIRED_SPAN, _MIRED = 60.0, 20.0
 _MOST_WHITE, _DUV = 4.0, 0.005
 #: A dimmer is sure within so many stops.
 SURE = 0.15
+#: When less of the distance is gone, it is told what stands between.
+HALF = 0.5
+#: What is told of as standing between a picture and a reference: a difference of lightness, and of colour, in Oklab.
+_LIGHTNESS_TOLD, _COLOUR_TOLD = 0.04, 0.015
 #: Steps of the view's table, and the stops of exposed light between which it lies.
 _TABLE, _LOW, _HIGH = 25, -11.0, 7.0
 
@@ -49,7 +53,8 @@ class Matched:
     """Dimmer moves and exposure [stops], distance before and after, how sure each move is (one sigma, stops).
 
     ``mireds`` are changes of colour temperatures, warmer above 0; ``white`` the white balance, None where it stays;
-    ``elsewhere`` tells that the light of the reference lies in other parts of the frame, so that place hardly counted.
+    ``elsewhere`` tells that the light of the reference lies in other parts of the frame, so that place hardly counted;
+    ``remains`` what no balance of these sources gives, "" for nothing that anyone would see.
     """
 
     moves: tuple[tuple[str, float], ...]
@@ -60,16 +65,20 @@ class Matched:
     mireds: tuple[tuple[str, float], ...] = ()
     white: White | None = None
     elsewhere: bool = False
+    remains: str = ""
 
     @property
     def words(self) -> str:
         """How near it came."""
+        why = f"; {self.remains} than in the reference, whatever these sources do" if self.remains else ""
         if self.before <= 0 or self.after >= 0.98 * self.before:
-            return "no balance of these sources comes nearer"
+            return f"no balance of these sources comes nearer{why}"
         share = 1 - self.after / self.before
         how = "comes near" if share > 0.75 else "comes nearer" if share > 0.4 else "comes a little nearer"
         said = f"{how}: {share:.0%} of the distance is gone"
-        return f"{said}, in tone and colours; its light lies in other parts of the frame" if self.elsewhere else said
+        if self.elsewhere:
+            said += ", in tone and colours; its light lies in other parts of the frame"
+        return said if share >= HALF else said + why
 
 
 class _View:
@@ -212,6 +221,23 @@ class _Distance:
         goal = self._goal_cells - self._goal_cells.mean(0)
         return 1.0 - float((apart**2).sum()) / max(float((goal**2).sum()), 1e-12)
 
+    def remains(self, x: NDArray) -> str:
+        """What lies farthest from the reference, in a few words; "" where nothing does that anyone would see."""
+        lab, _slope = self._view(self.picture(x)[0] @ self.balanced(x).T)
+        goal = self._goal / self._pull
+        dark, bright = (float(np.quantile(lab[:, 0], q) - np.quantile(goal[:, 0], q)) for q in (0.05, 0.95))
+        red, yellow = (lab[:, 1:].mean(0) - goal[:, 1:].mean(0)).tolist()
+        spread = math.sqrt(lab[:, 1:].var(0).sum()) - math.sqrt(goal[:, 1:].var(0).sum())
+        apart = (
+            (dark / _LIGHTNESS_TOLD, "its darks stay lighter", "its darks stay darker"),
+            (bright / _LIGHTNESS_TOLD, "its lights stay brighter", "its lights stay darker"),
+            (yellow / _COLOUR_TOLD, "it stays warmer", "it stays cooler"),
+            (red / _COLOUR_TOLD, "it stays more magenta", "it stays greener"),
+            (spread / _COLOUR_TOLD, "its colours stay farther apart", "its colours stay closer together"),
+        )
+        far, more, less = max(apart, key=lambda each: abs(each[0]))
+        return "" if abs(far) < 1.0 else more if far > 0.0 else less
+
     def slopes(self, x: NDArray) -> NDArray:
         """How pixels' colours (pixels * 3, 2 sources) change with each dimmer, then with each colour temperature."""
         rgb, gains = self.picture(x)
@@ -272,7 +298,15 @@ def match(
     exposure = float(best[count]) if abs(best[count]) > 0.02 else 0.0
     neutral = distance.white_of(best) if np.abs(best[-2:]).max() > 0.05 else None
     return Matched(
-        moves, exposure, math.sqrt(before), math.sqrt(value), dict(zip(ids, sigma.tolist())), mireds, neutral, elsewhere
+        moves,
+        exposure,
+        math.sqrt(before),
+        math.sqrt(value),
+        dict(zip(ids, sigma.tolist())),
+        mireds,
+        neutral,
+        elsewhere,
+        distance.remains(best),
     )
 
 

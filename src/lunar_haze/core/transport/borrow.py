@@ -103,6 +103,6 @@ def borrow_lights(lights):
 
 @nb.njit(cache=True, forceinline=True)
 def borrow_setting(at):
-    """What paths go through, borrowed."""
+    """What paths go through, ``at`` as a `Setting`, borrowed."""
     active = nb.carray(as_pointer(at.active.ctypes.data), (at.active.shape[0], 2), np.int64)
     return Setting(borrow_scene(at.scene), borrow_lights(at.lights), active, float_rows(at.emphasis, EMPHASIS_COLUMNS))

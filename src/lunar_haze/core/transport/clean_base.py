@@ -12,7 +12,7 @@ f32 = np.float32
 def changed(clean, air_before, air, change):
     """Light of a clean picture whose air becomes ``air``, and whose rest becomes ``change`` times what it was.
 
-    Where the live way had more air than there is light, the air goes along.
+    Where the live way had more air, ``air_before``, than there is light, the air goes along.
     """
     least = f32(1e-20)
     kept = min((clean + least) / (air_before + least), f32(1.0))
@@ -21,7 +21,8 @@ def changed(clean, air_before, air, change):
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def stand_on(clean, surface_before, air_before, surface, air, out):
-    """A picture free of grain (n,) as what the live way says of it, before and now, changes it: ``out``.
+    """``out`` = a ``clean`` picture (n,), free of grain, changed as what the live way says of it: ``surface_before``
+    and ``air_before`` became ``surface`` and ``air``.
 
     What the live way takes for air is replaced, and what is left, surfaces and all that it does not
     know, goes along with the surfaces.

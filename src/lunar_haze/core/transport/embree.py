@@ -129,7 +129,9 @@ def ray_buffer():
 
 @nb.njit(cache=True, forceinline=True)
 def aligned(memory):
-    """Address of the first 16-byte boundary in a ray buffer. Keep the buffer in use while it serves."""
+    """Address of the first 16-byte boundary in a ray buffer, ``memory`` (n,) uint8. Keep the buffer in use while it
+    serves.
+    """
     address = memory.ctypes.data
     return address + (16 - address % 16) % 16
 
@@ -156,7 +158,7 @@ def _set_ray(address, ox, oy, oz, dx, dy, dz, near, far, mask):
 
 @nb.njit(cache=True, forceinline=True)
 def intersect(handle, address, ox, oy, oz, dx, dy, dz, near, far, mask):
-    """Nearest hit: (primitive, geometry, distance, u, v), primitive -1 for none."""
+    """Nearest hit of what ``mask`` names: (primitive, geometry, distance, u, v), primitive -1 for none."""
     ray, bits = _set_ray(address, ox, oy, oz, dx, dy, dz, near, far, mask)
     bits[17] = np.uint32(0xFFFFFFFF)
     bits[18] = np.uint32(0xFFFFFFFF)

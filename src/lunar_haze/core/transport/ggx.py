@@ -29,7 +29,7 @@ MIN_ALPHA = f32(1.0e-3)
 
 @_jit
 def visible_normal(vx, vy, vz, alpha, u, v):
-    """A microfacet normal with the density of visible normals (Heitz 2018)."""
+    """A microfacet normal with the density of visible normals (Heitz 2018); ``alpha`` is the roughness squared."""
     sx, sy, sz = alpha * vx, alpha * vy, vz
     length = f32(1.0) / f32(math.sqrt(sx * sx + sy * sy + sz * sz))
     sx, sy, sz = sx * length, sy * length, sz * length
@@ -60,6 +60,8 @@ def _lambda_root(cos_t, a2):
 @_jit
 def ggx_terms(vz, lz, hz, a2):
     """(D G2 / (4 cos cos), density of the sampled half vector mapped to directions without F).
+
+    ``vz``, ``lz``, ``hz`` are cosines of viewer, light and half vector; ``a2`` is alpha squared.
 
     The second value is D G1 / (4 cos_v), the solid-angle density of reflecting about a visible
     normal.
@@ -118,7 +120,7 @@ def energy_tables(samples: int = 32) -> tuple[NDArray[np.float32], NDArray[np.fl
 
 @_jit
 def lookup(table, mu, roughness):
-    """(A, B, coat) of the directional albedo table at a cosine and a roughness, bilinear."""
+    """(A, B, coat) of the directional albedo table at a cosine ``mu`` and a roughness, bilinear."""
     size = table.shape[0]
     x = min(max(mu * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
     y = min(max(roughness * f32(size - 1), f32(0.0)), f32(size) - f32(1.001))
@@ -152,6 +154,8 @@ class Viewed(NamedTuple):
 @_jit
 def seen_from(table, mean_coat, viewed):
     """What `evaluate` needs of a surface as it is looked at, whatever the light: (share, lost, matte).
+
+    ``table`` is that of directional albedos, ``mean_coat`` (n,) the mean of its coat over all directions.
 
     ``share`` is the probability with which the coat is sampled instead of the diffuse part, ``lost``
     how much light more than one bounce between facets carries, ``matte`` what the diffuse part
@@ -190,7 +194,7 @@ class Reflected(NamedTuple):
 def evaluate(table, seen, viewed, lx, ly, lz):
     """What a surface reflects of light from l to its viewer (`Reflected`).
 
-    ``seen`` is what `seen_from` tells. What of the reflectance is not matte makes highlights.
+    ``seen`` and ``table`` are those of `seen_from`. What of the reflectance is not matte makes highlights.
     """
     vx, vy, vz, r, g, b, metallic, roughness = viewed
     zero = f32(0.0)
@@ -222,7 +226,10 @@ def evaluate(table, seen, viewed, lx, ly, lz):
 
 @_jit
 def sample_direction(viewed, share, choice, u, v):
-    """A direction l with the density that `evaluate` reports; lz may be negative (absorbed)."""
+    """A direction l with the density that `evaluate` reports; lz may be negative (absorbed).
+
+    Of the coat where ``choice``, a random number in [0, 1), is below its ``share``.
+    """
     vx, vy, vz, _r, _g, _b, _metallic, roughness = viewed
     if choice < share:
         alpha = max(roughness * roughness, MIN_ALPHA)

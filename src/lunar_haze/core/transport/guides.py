@@ -70,7 +70,10 @@ def _seen(s, ray, ox, oy, oz, dx, dy, dz):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def guide_chunk(s, camera, index, width, pixels, looks, depth, owner, ground):
-    """Look once through each of ``pixels`` (n,), for the guides; look 0 is the pixel's centre and answers clicks."""
+    """Look once through each of ``pixels`` (n,), for the guides; look 0 is the pixel's centre and answers clicks.
+
+    ``looks``, ``depth``, ``owner`` and ``ground`` are those of `Guides`.
+    """
     memory = ray_buffer()
     ray = aligned(memory)
     s, camera = borrow_scene(s), floats(camera)

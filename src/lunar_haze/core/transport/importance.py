@@ -37,20 +37,22 @@ IMPORTANCE = 10
 
 @_jit
 def importance_of(emphasis, k, column, r, g, b):
-    """What light in a source's layer adds to the picture [cd/m2]."""
+    """What light in the layer of the ``k``-th source adds to the picture [cd/m2]; its gain begins at a ``column``."""
     return emphasis[k, column] * r + emphasis[k, column + 1] * g + emphasis[k, column + 2] * b
 
 
 @_jit
 def chance_of(worth, total):
-    """Chance that a shadow ray is traced, by what it can add to a pixel that has ``total`` without shadows."""
+    """Chance that a shadow ray is traced, by its ``worth``, what it can add to a pixel that has ``total`` without
+    shadows.
+    """
     sure = SURE_SHARE * total
     return max(worth / sure, LEAST_CHANCE) if worth < sure else f32(1.0)
 
 
 @_jit
 def early_chance(guess, known):
-    """Chance that a lamp is asked at all, by what it is guessed to add; below zero is not guessed."""
+    """Chance that a lamp is asked at all, by the ``guess`` of what it adds to what is ``known``; below zero is none."""
     sure = EARLY_SHARE * known
     return max(guess / sure, LEAST_CHANCE) if f32(0.0) <= guess < sure else f32(1.0)
 
@@ -95,7 +97,7 @@ def guess_air(lights, active, emphasis, medium, ray, far, pending):
 
 @_jit
 def draw_source(emphasis, lot):
-    """Source drawn by its chance, from a number in [0, 1)."""
+    """Source drawn by its chance, from a number ``lot`` in [0, 1)."""
     k, last = 0, emphasis.shape[0] - 1
     while k < last and lot >= emphasis[k, PICK]:
         lot -= emphasis[k, PICK]

@@ -40,7 +40,9 @@ _PI = f32(math.pi)
 
 @_jit
 def smooth_edge(cos_angle, cos_inner, cos_outer):
-    """Share of a beam's axial luminance that it shows at a cosine from its axis: a smooth step."""
+    """Share of a beam's axial luminance that it shows at ``cos_angle`` from its axis: a smooth step from
+    ``cos_outer`` to ``cos_inner``.
+    """
     t = (cos_angle - cos_outer) / max(cos_inner - cos_outer, f32(1e-7))
     t = min(max(t, f32(0.0)), f32(1.0))
     return t * t * (f32(3.0) - f32(2.0) * t)
@@ -59,8 +61,8 @@ def _oval(row, x, y):
 def gate(lights, row, ex, ey, ez, lx, ly, lz):
     """Share that shutters and cut-out of a beam let through, from a point of its lens along a unit direction.
 
-    ``e`` is counted from the lens's middle. What stands in the gate is met where the ray crosses
-    its plane, so a large lens blurs it.
+    The point ``ex``, ``ey``, ``ez`` [m] is counted from the lens's middle. What stands in the gate is met where the
+    ray crosses its plane, so a large lens blurs it.
     """
     along = lx * row[AXIS] + ly * row[AXIS + 1] + lz * row[AXIS + 2]
     if along <= f32(1e-4):

@@ -40,12 +40,14 @@ MATTE, HIGHLIGHTS = f32(1.0), f32(2.0)
 
 @_jit
 def power(a, b):
+    """Weight of a sample of density ``a`` beside one of ``b`` (the power heuristic, Veach & Guibas 1995)."""
     a2 = a * a
     return a2 / (a2 + b * b) if a2 > f32(0.0) else f32(0.0)
 
 
 @_jit
 def add(layer, pixel, r, g, b):
+    """Add light to a pixel of a ``layer`` (pixels, 3)."""
     layer[pixel, 0] += r
     layer[pixel, 1] += g
     layer[pixel, 2] += b
@@ -53,7 +55,7 @@ def add(layer, pixel, r, g, b):
 
 @_jit
 def part_of(part, r, g, b, matte_r, matte_g, matte_b):
-    """The part of a reflection that a layer gathers."""
+    """The part of a reflection rgb, of which ``matte_r``, ``matte_g``, ``matte_b`` are matte, that a layer gathers."""
     if part == MATTE:
         return matte_r, matte_g, matte_b
     if part == HIGHLIGHTS:
@@ -82,7 +84,9 @@ def gather_hit(at, medium, ray, end, carried, target, pixel, picked):
 
 @_jit
 def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
-    """`gather_hit` of a ray from the lens: lamps, skies and stars that it sees; ``tint`` is what panes left."""
+    """`gather_hit` of a ray from the lens to its ``end``, into ``target`` (layers, pixels, 3): lamps, skies and stars
+    that it sees; ``tint`` is what panes left.
+    """
     tr, tg, tb = tint
     for k in range(at.active.shape[0]):
         number = at.active[k, 0]

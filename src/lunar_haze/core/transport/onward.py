@@ -55,7 +55,7 @@ _SURE_ORDERS, _GO_ON = 12, f32(0.95)
 
 @nb.njit(cache=True, forceinline=True)
 def path_seed(pixel, in_air):
-    """Name of the sample sequences of a pixel's path past the surface, or past the air, before the lens."""
+    """Name of the sample sequences of a pixel's path past the surface, or ``in_air``, before the lens."""
     return combine(u32(pixel), u32(0x2545F491) if in_air else u32(0x51ED270B))
 
 
@@ -66,7 +66,7 @@ def _pair(draw, dimension):
 
 @_jit
 def set_out(row, ray, carried, worth_all):
-    """Note in ``row`` (ONWARD,) a path that goes on along a `Ray` with what is `Carried`.
+    """Note in ``row`` (ONWARD,) a path that goes on along a `Ray` with what is ``carried``.
 
     ``worth_all`` is what the picture has at the pixel without shadows [cd/m2].
     """
@@ -86,7 +86,9 @@ def _as_set_out(row):
 
 @_jit
 def carried_from(reflected, r, g, b, over, left):
-    """What a path carries from a surface that reflected throughput rgb, drawn with a density of ``over`` in all."""
+    """What a path carries from a surface that reflected throughput rgb, drawn with a density of ``over`` in all;
+    ``left`` is the object that it left.
+    """
     fr, fg, fb, pdf, mr, mg, mb = reflected
     mr, mg, mb = mr / max(fr, f32(1e-20)), mg / max(fg, f32(1e-20)), mb / max(fb, f32(1e-20))
     return Carried(r * fr / over, g * fg / over, b * fb / over, mr, mg, mb, pdf, left)
@@ -304,7 +306,8 @@ def follow_chunk(at, mist, even, bounces, index, pixels, onward, layers):
     """Follow the paths ``onward`` (2 n, ONWARD) of ``pixels`` (n,) and add what they find to ``layers``.
 
     Of each two the first began at a surface and adds to the surface part, the second in the air and to the air part,
-    and goes through ``even``, the medium without patches. Those not set out (`set_out`) are passed over.
+    and goes through ``even``, the medium without patches. Those not set out (`set_out`) are passed over. They end
+    after ``bounces``.
     """
     memory = ray_buffer()
     buffer = aligned(memory)

@@ -21,7 +21,7 @@ _TO_UNIT = f32(2.0**-24)
 
 @nb.njit(cache=True, forceinline=True)
 def combine(a, b):
-    """Hash of two 32-bit values."""
+    """Hash of two 32-bit values, ``a`` and ``b``."""
     return hash32(u32(u32(a) ^ hash32(u32(u32(b) + u32(0x9E3779B9)))))
 
 
@@ -124,7 +124,7 @@ def uniform_disc(u, v):
 
 @_jit
 def uniform_cone(u, v, one_minus_cos):
-    """Direction about +z, even over the cone whose 1 - cos of half-angle is given."""
+    """Direction about +z, even over a cone; ``one_minus_cos`` is 1 - the cosine of its half-angle."""
     h = u * one_minus_cos
     sin_t = f32(math.sqrt(max(h * (f32(2.0) - h), f32(0.0))))
     c, s = turned(v)

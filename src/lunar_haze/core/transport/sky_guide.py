@@ -62,7 +62,7 @@ def guide_cell(lights, px, py, pz):
 
 @_jit
 def guided_density(lights, row, px, py, pz, dx, dy, dz, density):
-    """Density [1/sr] of drawing direction d at p from a sky, from that of the sky's own table."""
+    """Density [1/sr] of drawing direction d at p from a sky, from the ``density`` of the sky's own table."""
     if row[GUIDED] <= f32(0.0):
         return density
     return density_in_cell(lights, guide_cell(lights, px, py, pz), dx, dy, dz, density)
@@ -70,7 +70,7 @@ def guided_density(lights, row, px, py, pz, dx, dy, dz, density):
 
 @_jit
 def density_in_cell(lights, cell, dx, dy, dz, density):
-    """`guided_density` in a cell that is known, -1 for none."""
+    """`guided_density` of a ``density`` in a cell that is known, -1 for none."""
     if cell < 0:
         return density
     bin_ = min(int((dz + f32(1.0)) * f32(0.5 * HEIGHTS)), HEIGHTS - 1) * BEARINGS

@@ -70,7 +70,7 @@ def in_place(facing, lx, ly, lz):
 
 @_jit
 def spares(lights, number, left):
-    """Whether a source leaves an object, -1 for none, unlit."""
+    """Whether a source leaves an object, ``left``, -1 for none, unlit."""
     return lights.rows[number, SPARES] > f32(0.0) and left >= 0 and lights.spared[number, left] > f32(0.0)
 
 

@@ -133,7 +133,7 @@ def object_at(s, triangle):
 
 @_jit
 def edges(s, i0, i1, i2):
-    """The two edges (3 each) of a triangle from its first corner [m]."""
+    """The two edges (3 each) of a triangle of corners ``i0``, ``i1``, ``i2`` from the first of them [m]."""
     p = s.vertices
     x, y, z = p[i0, 0], p[i0, 1], p[i0, 2]
     return p[i1, 0] - x, p[i1, 1] - y, p[i1, 2] - z, p[i2, 0] - x, p[i2, 1] - y, p[i2, 2] - z
@@ -150,7 +150,7 @@ def uv_at(s, triangle, u, v):
 
 @_jit
 def schlick_pane(cos_i):
-    """Reflectance of a thin pane (two faces of glass) at a cosine of incidence."""
+    """Reflectance of a thin pane (two faces of glass) at ``cos_i``, the cosine of incidence."""
     c = f32(1.0) - min(cos_i, f32(1.0))
     once = f32(0.04) + f32(0.96) * c * c * c * c * c
     return f32(2.0) * once / (f32(1.0) + once)
@@ -212,7 +212,9 @@ def clear_passage(s, triangle, u, v, dx, dy, dz):
 
 @_jit
 def pattern_at(image, x, y):
-    """Bilinear share of light that a pattern (n, n) lets through at x, y in [-1, 1]; its edge goes on outside."""
+    """Bilinear share of light that a pattern, ``image`` (n, n), lets through at x, y in [-1, 1]; its edge goes on
+    outside.
+    """
     size = image.shape[0]
     px = min(max((x + f32(1.0)) * f32(0.5) * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
     py = min(max((y + f32(1.0)) * f32(0.5) * f32(size) - f32(0.5), f32(0.0)), f32(size) - f32(1.001))
@@ -419,5 +421,5 @@ def emission_at(s, triangle, u, v):
 
 @_jit
 def emits_towards(s, triangle, front):
-    """Whether a glowing triangle shines to the side from which it is seen."""
+    """Whether a glowing triangle shines to the side from which it is seen, its ``front`` or its back."""
     return front or s.materials[material_at(s, triangle), TWO_SIDED] > f32(0.0)

@@ -37,8 +37,8 @@ def over_threads(act: Callable[[int, int], None], first: int, stop: int) -> None
 def trace_tiles(at, lit, stars, camera, mist, even, bounces, width, tiles, layers):
     """A path through each pixel of ``tiles``, of the sample that each is to take, from the lens to its end.
 
-    ``bounces`` are those of `onward.follow_chunk`, all else is of `path.trace_chunk`. One call for many tiles: to
-    hand the arrays over costs as much as thirty rays.
+    ``lit`` (pixels,) [cd/m2] is what others add already; ``bounces`` are those of `onward.follow_chunk`, all else is
+    of `path.trace_chunk`. One call for many tiles: to hand the arrays over costs as much as thirty rays.
     """
     scratch = np.empty((2 * TILE * TILE, ONWARD), np.float32)
     for n in range(tiles.numbers.shape[0]):

@@ -10,7 +10,7 @@ import math
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
+from scipy.ndimage import minimum_filter
 
 f32 = np.float32
 #: How alike distances (as a share) and normals (as a difference) are to be.
@@ -85,6 +85,17 @@ def _lay_out(small, bare, small_normal, small_depth, albedo, normal, depth, out)
             out[y, x, 2] = min(bent * b * max(albedo[y, x, 2], _LEAST) + lone * pb, _MOST * hb)
 
 
+def _held(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What light (h, w) is multiplied by so that no pixel outshines the median of the 5 by 5 about it too far."""
+    held = np.ones_like(light)
+    # The median is asked for only where it can matter: it is no less than the least of them.
+    rows, columns = np.nonzero(light > _LAMP * minimum_filter(light, 5))
+    edged = np.lib.stride_tricks.sliding_window_view(np.pad(light, 2, mode="symmetric"), (5, 5))
+    middle = np.median(edged[rows, columns].reshape(-1, 25), 1)
+    held[rows, columns] = np.minimum(_LAMP * middle / np.maximum(light[rows, columns], 1e-30), 1.0)
+    return held
+
+
 def lay_out(
     small: NDArray[np.float32],
     small_guides: tuple[NDArray, NDArray, NDArray],
@@ -92,8 +103,6 @@ def lay_out(
     out: NDArray[np.float32],
 ) -> None:
     """Lay ``small`` (h, w, 3) out as ``out`` (H, W, 3); guides are albedo, normal (…, 3) and depth (…) [m] of each."""
-    light = small.sum(-1)
-    held = np.minimum(_LAMP * median_filter(light, 5) / np.maximum(light, 1e-30), 1.0).astype(np.float32)
-    small = np.ascontiguousarray(small * held[..., None], np.float32)
+    small = np.ascontiguousarray(small * _held(small.sum(-1))[..., None], np.float32)
     albedo, normal, depth = small_guides
     _lay_out(small, small / np.maximum(albedo, _LEAST), normal, depth, *guides, out)

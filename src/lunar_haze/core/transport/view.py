@@ -91,7 +91,9 @@ def primary_direction(camera, x, y):
 
 @nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 def column_direction(camera, row, column, rows, columns):
-    """Unit direction through the middle of a cell of a grid over the picture."""
+    """Unit direction through the middle of a cell, ``row`` and ``column``, of a grid of ``rows`` by ``columns`` over
+    the picture.
+    """
     return primary_direction(
         camera,
         (f32(column) + f32(0.5)) * camera[WIDTH] / f32(columns),

@@ -1,0 +1,48 @@
+"""What a new view shows first: small layers laid out large, that can be balanced at once."""
+
+import attrs
+import numpy as np
+import pytest
+
+from lunar_haze.core.document.model import PlaceRef
+from lunar_haze.core.document.start import place_spec
+from lunar_haze.service.protocol import Published
+from tests.service import interrupted
+
+SIZE = (384, 216)
+
+
+@pytest.fixture
+def bench(tmp_path):
+    spec = place_spec(PlaceRef(str(interrupted.write_yard(tmp_path / "yard.obj"))))
+    return interrupted.Bench(spec, tmp_path / "layers")
+
+
+def stand_ins(bench, denoise):
+    """Surface and air together of each stand-in (h, w, 3) that is told of first."""
+    request = bench.request(interrupted.lamps(), interrupted.MIST, SIZE, 4)
+    bench.want(attrs.evolve(request, denoise=denoise))
+    while not any(isinstance(m, Published) and m.layers for m in bench.ear.heard):
+        bench.worker.turn(None)
+    told = next(m for m in bench.ear.heard if isinstance(m, Published) and m.layers)
+    assert {at.passes for at in told.layers} == {0}
+    found = {image.key: image.surface + image.air for image in bench.worker.layout.images()}
+    bench.kill()
+    return found
+
+
+def roughness(picture):
+    """How much pixels a small pixel apart differ, over their mean."""
+    step = SIZE[0] // 96
+    tone = picture.mean(2)
+    return np.abs(np.diff(tone, 2, axis=1)[:, ::step]).mean() / tone.mean()
+
+
+def test_each_layer_by_itself_is_without_grain_and_keeps_its_light(bench):
+    """A dimmer that was raised while they showed brought their grain up: squares all over the picture."""
+    raw, clean = stand_ins(bench, False), stand_ins(bench, True)
+    assert raw.keys() == clean.keys()
+    assert len(raw) > 1
+    for key in raw:
+        assert roughness(clean[key]) < 0.6 * roughness(raw[key]), key
+        assert clean[key].mean() == pytest.approx(raw[key].mean(), rel=0.25)
