@@ -16,7 +16,7 @@ from lunar_haze.core.transport.air_integral import apart2_along, borrowed_air, l
 from lunar_haze.core.transport.air_values import Cell, Column, Scratch, Spotlight
 from lunar_haze.core.transport.air_ways import between
 from lunar_haze.core.transport.borrow import floats
-from lunar_haze.core.transport.camera_row import TAN_HALF
+from lunar_haze.core.transport.camera_row import EYE, FORWARD, RIGHT, TAN_HALF, UPWARD
 from lunar_haze.core.transport.source_row import BEAM, KIND, POSITION, SUN
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.outside import as_pointer
@@ -44,8 +44,8 @@ def core_of(light: NDArray, camera: NDArray, grid: tuple[int, int, int]) -> tupl
     """Where a lamp lies in the picture, in columns and rows of the grid; far away when it is not before the lens."""
     if int(light[KIND]) == SUN:
         return f32(_AWAY), f32(_AWAY)
-    towards = light[POSITION : POSITION + 3] - camera[:3]
-    x, y, ahead = (float(towards @ camera[i : i + 3]) for i in (3, 6, 9))
+    towards = light[POSITION : POSITION + 3] - camera[EYE : EYE + 3]
+    x, y, ahead = (float(towards @ camera[i : i + 3]) for i in (RIGHT, UPWARD, FORWARD))
     if ahead <= 1e-3:
         return f32(_AWAY), f32(_AWAY)
     scale = grid[1] / 2 / (float(camera[TAN_HALF]) * ahead)

@@ -14,8 +14,8 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Part, View, pixels_of
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.transport.guides import LOOKS, guide_chunk
-from lunar_haze.core.transport.importance import EMPHASIS_COLUMNS
+from lunar_haze.core.transport.guides import ALBEDO, COUNT, LOOKS, NORMAL, guide_chunk
+from lunar_haze.core.transport.importance import AIR, EMPHASIS_COLUMNS, PICK, SURFACE
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
 from lunar_haze.core.transport.path_values import Layers, Setting, Stars, Tiles
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
@@ -102,16 +102,16 @@ class Emphasis:
 def _emphasis_rows(keys: list[str], emphasis: dict[str, Emphasis] | None) -> NDArray[np.float32]:
     """Rows (n, 7) float32 for the kernel; without emphasis every layer is as important as the next."""
     rows = np.zeros((len(keys), EMPHASIS_COLUMNS), np.float32)
-    rows[:, 6] = 1.0
+    rows[:, PICK] = 1.0
     for row, key in zip(rows, keys):
         known = (emphasis or {}).get(key)
         if known is not None:
-            row[0:3] = np.multiply(known.gain.surface, LUMINANCE_WEIGHTS)
-            row[3:6] = np.multiply(known.gain.air, LUMINANCE_WEIGHTS)
-            row[6] = known.share
+            row[SURFACE : SURFACE + 3] = np.multiply(known.gain.surface, LUMINANCE_WEIGHTS)
+            row[AIR : AIR + 3] = np.multiply(known.gain.air, LUMINANCE_WEIGHTS)
+            row[PICK] = known.share
     # A fifth of the picks is spread evenly: what adds little here may be all there is elsewhere.
-    total = float(rows[:, 6].sum())
-    rows[:, 6] = 0.2 / len(keys) + (0.8 * rows[:, 6] / total if total > 0 else 0.8 / len(keys))
+    total = float(rows[:, PICK].sum())
+    rows[:, PICK] = 0.2 / len(keys) + (0.8 * rows[:, PICK] / total if total > 0 else 0.8 / len(keys))
     return rows
 
 
@@ -208,8 +208,10 @@ class Frame:
 
     def guide_images(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Mean albedo and normal (H, W, 3) for the denoiser."""
-        mean = self.guides.looks[:, :6] / np.maximum(self.guides.looks[:, 6:], 1.0)
-        return self._as_image(np.ascontiguousarray(mean[:, :3])), self._as_image(np.ascontiguousarray(mean[:, 3:]))
+        looks = self.guides.looks
+        count = np.maximum(looks[:, COUNT : COUNT + 1], 1.0)
+        albedo, normal = (np.ascontiguousarray(looks[:, at : at + 3] / count) for at in (ALBEDO, NORMAL))
+        return self._as_image(albedo), self._as_image(normal)
 
     def edge_guides(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
         """Mean albedo and normal (H, W, 3), and depth (H, W) [m]: what edges are told by."""

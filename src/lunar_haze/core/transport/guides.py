@@ -23,7 +23,8 @@ f32, u32 = np.float32, np.uint32
 #: Depth of a pixel that sees the sky [m]: finite, since kernels compiled for speed must not meet infinities.
 SKY_DEPTH = f32(1e6)
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
-#: Columns of what looks through a pixel have found: sums of albedo (3) and normal (3), and how many looks.
+# Columns of what looks through a pixel have found: sums of albedo (3) and normal (3), and how many looks.
+ALBEDO, NORMAL, COUNT = 0, 3, 6
 LOOKS = 7
 
 
@@ -31,23 +32,23 @@ LOOKS = 7
 def look_at_surface(looks, pixel, r, g, b, nx, ny, nz):
     """Add what one look through a pixel found: the surface's reflectance rgb and its shading normal."""
     row = looks[pixel]
-    row[0] += min(r, f32(1.0))
-    row[1] += min(g, f32(1.0))
-    row[2] += min(b, f32(1.0))
-    row[3] += nx
-    row[4] += ny
-    row[5] += nz
-    row[6] += f32(1.0)
+    row[ALBEDO] += min(r, f32(1.0))
+    row[ALBEDO + 1] += min(g, f32(1.0))
+    row[ALBEDO + 2] += min(b, f32(1.0))
+    row[NORMAL] += nx
+    row[NORMAL + 1] += ny
+    row[NORMAL + 2] += nz
+    row[COUNT] += f32(1.0)
 
 
 @_jit
 def look_at_sky(looks, pixel):
     """Add that one look through a pixel found the sky: an albedo of one tells that nothing is to be divided out."""
     row = looks[pixel]
-    row[0] += f32(1.0)
-    row[1] += f32(1.0)
-    row[2] += f32(1.0)
-    row[6] += f32(1.0)
+    row[ALBEDO] += f32(1.0)
+    row[ALBEDO + 1] += f32(1.0)
+    row[ALBEDO + 2] += f32(1.0)
+    row[COUNT] += f32(1.0)
 
 
 @_jit

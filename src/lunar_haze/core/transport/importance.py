@@ -14,6 +14,7 @@ import numpy as np
 
 from lunar_haze.core.air.kernels import even_extinction
 from lunar_haze.core.transport.lamp_lobes import expected
+from lunar_haze.core.transport.path_values import NUMBER
 from lunar_haze.core.transport.source_row import ARRAY, INTENSITY, KIND, POSITION, SKY, SUN
 from lunar_haze.core.transport.source_row import SURFACE as GLOWING
 
@@ -62,7 +63,7 @@ def guess_surface(lights, active, emphasis, px, py, pz, nx, ny, nz, pending):
     """About what each lamp adds at a surface, into ``pending``, and the sum of that [cd/m2]."""
     known = f32(0.0)
     for k in range(active.shape[0]):
-        guess = expected(lights, active[k, 0], px, py, pz, nx, ny, nz) * _GUESSED_ALBEDO
+        guess = expected(lights, active[k, NUMBER], px, py, pz, nx, ny, nz) * _GUESSED_ALBEDO
         pending[k, IMPORTANCE] = guess
         if guess >= f32(0.0):
             guess = importance_of(emphasis, k, SURFACE, guess, guess, guess)
@@ -77,7 +78,7 @@ def guess_air(lights, active, emphasis, medium, ray, far, pending):
     ox, oy, oz, dx, dy, dz = ray
     known = f32(0.0)
     for k in range(active.shape[0]):
-        row = lights.rows[active[k, 0]]
+        row = lights.rows[active[k, NUMBER]]
         kind = int(row[KIND])
         pending[k, IMPORTANCE] = f32(-1.0)
         if kind == SUN or kind == SKY or kind == GLOWING or kind == ARRAY:

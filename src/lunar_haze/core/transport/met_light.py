@@ -13,6 +13,7 @@ from lunar_haze.core.air.medium_row import CLEAR
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
 from lunar_haze.core.transport.importance import PICK
+from lunar_haze.core.transport.path_values import NUMBER, SLOT
 from lunar_haze.core.transport.sky_guide import guided_density
 from lunar_haze.core.transport.source_row import (
     ARRAY,
@@ -71,7 +72,7 @@ def gather_hit(at, medium, ray, end, carried, target, pixel, picked):
     asked, not every one.
     """
     for k in range(at.active.shape[0]):
-        number = at.active[k, 0]
+        number = at.active[k, NUMBER]
         row = at.lights.rows[number]
         if row[SPARES] > f32(0.0) and carried.left >= 0 and at.lights.spared[number, carried.left] > f32(0.0):
             continue
@@ -79,7 +80,7 @@ def gather_hit(at, medium, ray, end, carried, target, pixel, picked):
         r, g, b = _light_met(at, medium, ray, end, number, carried.pdf, chance, False)
         mr, mg, mb = carried.r * carried.matte_r, carried.g * carried.matte_g, carried.b * carried.matte_b
         tr, tg, tb = part_of(row[PART], carried.r, carried.g, carried.b, mr, mg, mb)
-        add(target[at.active[k, 1]], pixel, tr * r, tg * g, tb * b)
+        add(target[at.active[k, SLOT]], pixel, tr * r, tg * g, tb * b)
 
 
 @_jit
@@ -89,7 +90,7 @@ def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
     """
     tr, tg, tb = tint
     for k in range(at.active.shape[0]):
-        number = at.active[k, 0]
+        number = at.active[k, NUMBER]
         # What the lens itself sees counts as matte.
         if at.lights.rows[number, PART] == HIGHLIGHTS:
             continue
@@ -101,7 +102,7 @@ def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
                     r += end.through * stars.picture[own, 0]
                     g += end.through * stars.picture[own, 1]
                     b += end.through * stars.picture[own, 2]
-        add(target[at.active[k, 1]], pixel, tr * r, tg * g, tb * b)
+        add(target[at.active[k, SLOT]], pixel, tr * r, tg * g, tb * b)
 
 
 @_jit

@@ -14,6 +14,7 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.transport.clean_base import changed
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.ggx import DIELECTRIC_F0
+from lunar_haze.core.transport.guides import ALBEDO, COUNT
 from lunar_haze.core.transport.view import view_directions
 
 f32 = np.float32
@@ -53,7 +54,7 @@ def mirrors_of(frame: Frame) -> Mirrors:
     column, row = np.clip(np.nan_to_num(seen), 0, (width - 1, height - 1)).astype(int).T
     metal = np.array([m.metallic for m in materials] + [0.0])[guides.owner[pixels, 1]]
     looks = guides.looks[pixels]
-    albedo = looks[:, :3] @ LUMINANCE_WEIGHTS / np.maximum(looks[:, 6], 1)
+    albedo = looks[:, ALBEDO : ALBEDO + 3] @ LUMINANCE_WEIGHTS / np.maximum(looks[:, COUNT], 1)
     coat = DIELECTRIC_F0 + (1 - DIELECTRIC_F0) * (1 - np.clip(cosine[:, 0], 0, 1)) ** 5
     share = np.where(metal > 0.5, 1.0, coat / (coat + albedo * (1 - coat)))
     return Mirrors(pixels[near], (row * width + column)[near], share[near].astype(np.float32))

@@ -19,7 +19,7 @@ from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.ggx import evaluate, sample_direction, seen_from
 from lunar_haze.core.transport.importance import PICK, SURFACE, chance_of, draw_source, importance_of
 from lunar_haze.core.transport.met_light import HIGHLIGHTS, add, gather_hit, power
-from lunar_haze.core.transport.path_values import Carried, Draw, End, Ray, Spot
+from lunar_haze.core.transport.path_values import NUMBER, SLOT, Carried, Draw, End, Ray, Spot
 from lunar_haze.core.transport.sampling import combine, random_pair
 from lunar_haze.core.transport.source_row import PART
 from lunar_haze.core.transport.surface_light import facing_of, in_place, unshadowed, viewed_from
@@ -43,8 +43,9 @@ _, D_GLASS, D_PICK, D_LIGHT, D_BSDF, D_CHOICE, D_AIR, D_AIR_LIGHT, D_ROULETTE, D
 D_SOURCE = 10
 _D_CARD, _D_STOP, _D_PHASE = 60_000, 60_100, 60_200
 D_VERTEX = 1 << 16
-#: Columns of a path that goes on, and the one that tells that it does.
-ONWARD, GOES = 16, 15
+# Columns of a path that goes on: its ray, what it carries, what all is worth, and whether it does go on.
+_START, _WAY, _LIGHT, _MATTE, _DENSITY, _LEFT, _WORTH, GOES = 0, 3, 6, 9, 12, 13, 14, 15
+ONWARD = 16
 #: Stands for the density of a ray that the air sent on: what it meets has been counted by the air.
 FROM_AIR = f32(-2.0)
 #: Surfaces that light the air by way of other scatterings are taken to be no smoother than this.
@@ -70,18 +71,22 @@ def set_out(row, ray, carried, worth_all):
 
     ``worth_all`` is what the picture has at the pixel without shadows [cd/m2].
     """
-    row[0], row[1], row[2], row[3], row[4], row[5] = ray
-    row[6], row[7], row[8] = carried.r, carried.g, carried.b
-    row[9], row[10], row[11] = carried.matte_r, carried.matte_g, carried.matte_b
-    row[12], row[13], row[14] = carried.pdf, f32(carried.left), worth_all
+    row[_START], row[_START + 1], row[_START + 2] = ray.ox, ray.oy, ray.oz
+    row[_WAY], row[_WAY + 1], row[_WAY + 2] = ray.dx, ray.dy, ray.dz
+    row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2] = carried.r, carried.g, carried.b
+    row[_MATTE], row[_MATTE + 1], row[_MATTE + 2] = carried.matte_r, carried.matte_g, carried.matte_b
+    row[_DENSITY], row[_LEFT], row[_WORTH] = carried.pdf, f32(carried.left), worth_all
     row[GOES] = f32(1.0)
 
 
 @_jit
 def _as_set_out(row):
     """`Ray`, `Carried` and worth that `set_out` noted."""
-    carried = Carried(row[6], row[7], row[8], row[9], row[10], row[11], row[12], np.int64(row[13]))
-    return Ray(row[0], row[1], row[2], row[3], row[4], row[5]), carried, row[14]
+    r, g, b = row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2]
+    matte_r, matte_g, matte_b = row[_MATTE], row[_MATTE + 1], row[_MATTE + 2]
+    carried = Carried(r, g, b, matte_r, matte_g, matte_b, row[_DENSITY], np.int64(row[_LEFT]))
+    ox, oy, oz = row[_START], row[_START + 1], row[_START + 2]
+    return Ray(ox, oy, oz, row[_WAY], row[_WAY + 1], row[_WAY + 2]), carried, row[_WORTH]
 
 
 @_jit
@@ -110,7 +115,7 @@ def _add_air(at, buffer, medium, ray, far, carried, share, draw, worth_all, targ
     """
     lot, fate = _pair(draw, D_ROULETTE)
     k = draw_source(at.emphasis, lot)
-    number = at.active[k, 0]
+    number = at.active[k, NUMBER]
     if at.lights.rows[number, PART] == HIGHLIGHTS:
         return
     where, towards = _pair(draw, D_AIR), _pair(draw, D_AIR_LIGHT)
@@ -123,7 +128,7 @@ def _add_air(at, buffer, medium, ray, far, carried, share, draw, worth_all, targ
     if r + g + b > f32(0.0) and fate < chance:
         sr, sg, sb = shadow(at.scene, buffer, x, y, z, lx, ly, lz, distance * f32(0.9999))
         w = f32(1.0) / (pick * chance)
-        add(target[at.active[k, 1]], pixel, w * r * sr, w * g * sg, w * b * sb)
+        add(target[at.active[k, SLOT]], pixel, w * r * sr, w * g * sg, w * b * sb)
 
 
 @_jit
@@ -136,7 +141,7 @@ def _add_surface(at, buffer, medium, spot, facing, viewed, seen, carried, partne
     pick, fate = _pair(draw, D_PICK)
     k = draw_source(at.emphasis, pick)
     u, v = _pair(draw, D_LIGHT)
-    light = unshadowed(at, medium, at.active[k, 0], spot, facing, viewed, seen, u, v)
+    light = unshadowed(at, medium, at.active[k, NUMBER], spot, facing, viewed, seen, u, v)
     if light.pdf <= f32(0.0):
         return
     pdf = light.pdf * at.emphasis[k, PICK]
@@ -146,7 +151,7 @@ def _add_surface(at, buffer, medium, spot, facing, viewed, seen, carried, partne
     if r + g + b > f32(0.0) and fate < chance:
         far = light.distance * f32(0.9999) - spot.off
         sr, sg, sb = shadow(at.scene, buffer, spot.x, spot.y, spot.z, light.dx, light.dy, light.dz, far)
-        add(target[at.active[k, 1]], pixel, r * sr / chance, g * sg / chance, b * sb / chance)
+        add(target[at.active[k, SLOT]], pixel, r * sr / chance, g * sg / chance, b * sb / chance)
 
 
 @_jit

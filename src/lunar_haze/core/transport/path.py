@@ -53,7 +53,7 @@ from lunar_haze.core.transport.onward import (
     set_out,
     spot_on,
 )
-from lunar_haze.core.transport.path_values import Carried, End, Layers, Ray, Stars
+from lunar_haze.core.transport.path_values import NUMBER, SLOT, Carried, End, Layers, Ray, Stars
 from lunar_haze.core.transport.sampling import random_pair, sample_pair
 from lunar_haze.core.transport.source_row import PART
 from lunar_haze.core.transport.surface_light import facing_of, in_place, unshadowed, viewed_from
@@ -69,13 +69,14 @@ LEAST_FOLLOWED = f32(0.25)
 _D_PIXEL, _D_LENS, _D_WALK = 0, 100, 50_000
 
 # Columns of what waits for its shadow ray: start (3), direction (3), distance, light (3), worth.
-_REACH, _LIGHT = 6, 7
+_START, _WAY, _REACH, _LIGHT = 0, 3, 6, 7
 _PENDING_COLUMNS = 11
 
 
 @_jit
 def _wait(row, ray, reach, r, g, b, worth):
-    row[0], row[1], row[2], row[3], row[4], row[5] = ray
+    row[_START], row[_START + 1], row[_START + 2] = ray.ox, ray.oy, ray.oz
+    row[_WAY], row[_WAY + 1], row[_WAY + 2] = ray.dx, ray.dy, ray.dz
     row[_REACH] = reach
     row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2] = r, g, b
     row[IMPORTANCE] = worth
@@ -95,9 +96,11 @@ def _settle(at, buffer, pending, column, total, seed, index, target, pixel):
             if (other if column else lot) >= chance:
                 continue
             r, g, b = r / chance, g / chance, b / chance
-        sr, sg, sb = shadow(at.scene, buffer, row[0], row[1], row[2], row[3], row[4], row[5], row[_REACH])
+        ox, oy, oz = row[_START], row[_START + 1], row[_START + 2]
+        dx, dy, dz = row[_WAY], row[_WAY + 1], row[_WAY + 2]
+        sr, sg, sb = shadow(at.scene, buffer, ox, oy, oz, dx, dy, dz, row[_REACH])
         if sr + sg + sb > f32(0.0):
-            add(target[at.active[k, 1]], pixel, r * sr, g * sg, b * sb)
+            add(target[at.active[k, SLOT]], pixel, r * sr, g * sg, b * sb)
 
 
 @_jit
@@ -109,7 +112,7 @@ def _wait_for_air(at, medium, ray, far, tint, seed, index, worth_all, in_air):
         known = guess_air(at.lights, at.active, at.emphasis, medium, ray, far, in_air)
     for k in range(n):
         in_air[k, _LIGHT], in_air[k, _LIGHT + 1], in_air[k, _LIGHT + 2] = f32(0.0), f32(0.0), f32(0.0)
-        number = at.active[k, 0]
+        number = at.active[k, NUMBER]
         if at.lights.rows[number, PART] == HIGHLIGHTS:
             continue
         early = f32(1.0)
@@ -150,7 +153,7 @@ def _wait_for_surface(at, medium, spot, facing, viewed, seen, carried, seed, ind
             if early < one and random_pair(seed, D_VERTEX + D_SOURCE * k + D_EARLY, index)[0] >= early:
                 continue
         u, v = sample_pair(seed, D_VERTEX + D_SOURCE * k + D_LIGHT, index)
-        light = unshadowed(at, medium, at.active[k, 0], spot, facing, viewed, seen, u, v)
+        light = unshadowed(at, medium, at.active[k, NUMBER], spot, facing, viewed, seen, u, v)
         if light.pdf <= zero:
             continue
         w = power(light.pdf, light.reflected) / (light.pdf * early)

@@ -20,6 +20,10 @@ class Ray(NamedTuple):
     dz: Any
 
 
+#: Columns of the active layers: the number of each one's source, and the slot of its sums.
+NUMBER, SLOT = 0, 1
+
+
 class Setting(NamedTuple):
     """What paths go through, and whose light they look for.
 

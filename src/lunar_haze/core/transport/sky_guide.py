@@ -17,7 +17,7 @@ from scipy.ndimage import uniform_filter
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.sky.lat_long import row_solid_angles
 from lunar_haze.core.transport.borrow import borrow_scene
-from lunar_haze.core.transport.camera_row import HEIGHT, TAN_HALF, WIDTH
+from lunar_haze.core.transport.camera_row import EYE, FORWARD, HEIGHT, RIGHT, TAN_HALF, UPWARD, WIDTH
 from lunar_haze.core.transport.embree import aligned, ray_buffer
 from lunar_haze.core.transport.heaven_light import turn_of
 from lunar_haze.core.transport.lights import LightArrays
@@ -36,6 +36,8 @@ HEIGHTS, BEARINGS = 16, 24
 BINS = HEIGHTS * BEARINGS
 #: Nearest cells end at this distance [m] before the lens; the others grow from there.
 _FIRST_M = f32(0.5)
+# Columns of a view after those that it has of its camera: tangents of half its angles, how far its cells go [m].
+_TAN_ACROSS, _TAN_UP, _FARTHEST = TAN_HALF, TAN_HALF + 1, TAN_HALF + 2
 #: Share of the draws that follow the sky alone.
 SKY_SHARE = f32(0.3)
 #: Where the lens sees more of the sky than this the sky's own table does as well.
@@ -102,7 +104,7 @@ def _see_cells(s, view, first, last, wanted, seen):
     memory = ray_buffer()
     ray = aligned(memory)
     s = borrow_scene(s)
-    scale = f32(math.log1p(view[14] / _FIRST_M))
+    scale = f32(math.log1p(view[_FARTHEST] / _FIRST_M))
     for cell in range(first, last):
         i, j, k = cell % ACROSS, (cell // ACROSS) % UP, cell // (ACROSS * UP)
         for bin_ in range(BINS):
@@ -114,11 +116,11 @@ def _see_cells(s, view, first, last, wanted, seen):
                 jk, jh = random_pair(name, 1, 0)
                 jt, _spare = random_pair(name, 2, 0)
                 ahead = _FIRST_M * f32(math.expm1((f32(k) + jk) / f32(INTO) * scale))
-                a = ((f32(i) + ja) * f32(2 / ACROSS) - f32(1.0)) * ahead * view[12]
-                b = ((f32(j) + jb) * f32(2 / UP) - f32(1.0)) * ahead * view[13]
-                x = view[0] + ahead * view[9] + a * view[3] + b * view[6]
-                y = view[1] + ahead * view[10] + a * view[4] + b * view[7]
-                z = view[2] + ahead * view[11] + a * view[5] + b * view[8]
+                a = ((f32(i) + ja) * f32(2 / ACROSS) - f32(1.0)) * ahead * view[_TAN_ACROSS]
+                b = ((f32(j) + jb) * f32(2 / UP) - f32(1.0)) * ahead * view[_TAN_UP]
+                x = view[EYE] + ahead * view[FORWARD] + a * view[RIGHT] + b * view[UPWARD]
+                y = view[EYE + 1] + ahead * view[FORWARD + 1] + a * view[RIGHT + 1] + b * view[UPWARD + 1]
+                z = view[EYE + 2] + ahead * view[FORWARD + 2] + a * view[RIGHT + 2] + b * view[UPWARD + 2]
                 dx, dy, dz = _direction_in(bin_, jt, jh)
                 r, g, b_ = shadow(s, ray, x, y, z, dx, dy, dz, f32(FAR))
                 seen[cell, bin_] += (r + g + b_) * f32(1 / 3 / _RAYS)
@@ -143,13 +145,14 @@ class SkyGuide:
         finite = depth[depth < FAR]
         reach = float(np.quantile(finite, 0.98)) * 1.05 if finite.size else 0.0
         tan = float(camera[TAN_HALF])
-        self._view = np.array([*camera[:12], tan, tan * camera[HEIGHT] / camera[WIDTH], min(reach, 200.0)], np.float32)
+        self._reach = min(reach, 200.0)
+        self._view = np.array([*camera[:TAN_HALF], tan, tan * camera[HEIGHT] / camera[WIDTH], self._reach], np.float32)
         self._seen: NDArray[np.float32] | None = None
 
     def lights(self, lights: LightArrays, s: SceneArrays) -> LightArrays:
         """Lights whose first sky is drawn through openings, where there are few of them."""
         skies = [n for n, row in enumerate(lights.rows) if int(row[KIND]) == SKY and row[LIGHTS] > 0]
-        if not skies or self._view[14] <= 0:
+        if not skies or self._reach <= 0:
             return lights
         light = _light_of_bins(lights.sky[int(lights.rows[skies[0], TABLE])])
         if light.sum() <= 0:

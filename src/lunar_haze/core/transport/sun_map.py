@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.transport.borrow import borrow_scene
+from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.embree import SOLID, aligned, intersect, ray_buffer
 from lunar_haze.core.transport.lights import LightArrays
 from lunar_haze.core.transport.sampling import basis
@@ -63,7 +64,7 @@ class SunMaps:
         self._s = s
         # A look out of the door must not spoil the map of the room.
         depth = np.minimum(depth, min(float(np.quantile(depth, _MOST_SEEN)) * 1.1, _FARTHEST_M))[:, None]
-        lens = camera[:3].astype(np.float64)
+        lens = camera[EYE : EYE + 3].astype(np.float64)
         self._ends = np.concatenate([lens + directions * depth, lens[None]])
         shares = (np.arange(len(depth)) * 0.6180339887 % 1.0)[:, None]
         #: Points spread along what the lens sees.
