@@ -37,7 +37,7 @@ from lunar_haze.core.readings.ratios import ratios
 from lunar_haze.core.readings.shares import Share, Shares
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.solve.asks import Ask
-from lunar_haze.core.solve.match import HALF, SURE, match
+from lunar_haze.core.solve.match import HALF, SURE, Matched, match
 from lunar_haze.core.solve.settle import MET, settle
 from lunar_haze.core.solve.variations import _smaller, _tried, variations
 from lunar_haze.service.folders import sky_folder
@@ -170,25 +170,28 @@ def _matches() -> tuple[int, int, int, float]:
     return back, sure, right, longest
 
 
-def _others() -> tuple[int, float, int]:
-    """Of 8 references of other subjects (other light in other places of the frame): how many come near by half or more,
-    the median share of the distance that is gone, and how many of the others say what stands between.
+def _nearness(found: list[Matched]) -> tuple[int, float, int]:
+    """How many of some matches come near by half or more, the median share of the distance that is gone, and how many of
+    the others say what stands between.
     """
-    gone, said = [], 0
+    gone = [1.0 - each.after / each.before for each in found]
+    told = sum(g < HALF and bool(each.remains or each.elsewhere) for g, each in zip(gone, found, strict=True))
+    return sum(g >= HALF for g in gone), float(np.median(gone)), told
+
+
+def _others() -> list[Matched]:
+    """8 references of other subjects: other light in other places of the frame."""
+    found = []
     for seed in range(8):
         shares = a_pool(8, 60 + seed)
         kelvins = {s.id: 3200.0 + 300.0 * n for n, s in enumerate(shares.sources)}
         _kelvins, _moves, _mireds, reference = planted_in_colour(a_pool(7, 160 + seed), 160 + seed)
-        found = match(shares, reference, shoulder, kelvins=kelvins, with_white=True)
-        gone.append(1.0 - found.after / found.before)
-        said += gone[-1] < HALF and bool(found.remains)
-    return sum(g >= HALF for g in gone), float(np.median(gone)), said
+        found.append(match(shares, reference, shoulder, kelvins=kelvins, with_white=True))
+    return found
 
 
-def _other_shots() -> tuple[int, int, float, float, int]:
-    """Demo looks of *Waiting* matched to other looks of *Landing*: how many of how many come near by half or more, the
-    median share of the distance that is gone, the longest [s], and how many of the others say what stands between.
-    """
+def _other_shots() -> tuple[list[Matched], float]:
+    """Demo looks of *Waiting* matched to other looks of *Landing*, and the longest of these matches [s]."""
     document, _notes = load(DEMO)
     place = place_spec(document.place)
     shots = {s.name: s for s in document.shots}
@@ -204,7 +207,7 @@ def _other_shots() -> tuple[int, int, float, float, int]:
         return np.rint(direct(np.ascontiguousarray(picture, np.float32) * np.float32(scale)) * 255).astype(np.uint8)
 
     own, references = {n: lit(n, "Waiting") for n in _LOOKS}, {n: lit(n, "Landing") for n in _LOOKS}
-    gone, longest, said = [], 0.0, 0
+    found, longest = [], 0.0
     for name in _LOOKS:
         kelvins = {s.id: s.kelvin for s in looks[name].sources if s.kelvin is not None}
         for other in _LOOKS:
@@ -212,17 +215,15 @@ def _other_shots() -> tuple[int, int, float, float, int]:
                 continue
             reference = seen(references[other].picture, references[other].scale)
             started = time.perf_counter()
-            found = match(own[name], reference, seen, kelvins=kelvins, with_white=True)
+            found.append(match(own[name], reference, seen, kelvins=kelvins, with_white=True))
             longest = max(longest, time.perf_counter() - started)
-            gone.append(1.0 - found.after / found.before)
-            said += gone[-1] < HALF and bool(found.remains)
-    return sum(g >= HALF for g in gone), len(gone), float(np.median(gone)), longest, said
+    return found, longest
 
 
 def main() -> None:
     keep_tables_in(sky_folder())
-    near, gone, told = _others()
-    shots_near, shots, shots_gone, shots_longest, shots_told = _other_shots()
+    others, (of_shots, shots_longest) = _others(), _other_shots()
+    (near, gone, told), (shots_near, shots_gone, shots_told) = _nearness(others), _nearness(of_shots)
     met, worst, median = _planted()
     many, few = _reading_ms()
     closed, opened = _dimmer_ms()
@@ -249,17 +250,17 @@ def main() -> None:
         ("... dimmers told as sure that are right", f"{right} of {sure}", "95 %"),
         (
             "references of other subjects: how many come near by half of the distance or more; median",
-            f"{near} of 8; {gone:.0%}",
+            f"{near} of {len(others)}; {gone:.0%}",
             "half or more",
         ),
         (
             "... the same of demo looks, each of one shot matched to the others of another shot",
-            f"{shots_near} of {shots}; {shots_gone:.0%}",
+            f"{shots_near} of {len(of_shots)}; {shots_gone:.0%}",
             "half or more",
         ),
         (
             "... of those of both that come less near, how many say what stands between",
-            f"{told + shots_told} of {8 - near + shots - shots_near}",
+            f"{told + shots_told} of {len(others) - near + len(of_shots) - shots_near}",
             "all",
         ),
         ("... the longest match", f"{max(longest, shots_longest):.1f} s", "below 5 s"),

@@ -1,24 +1,11 @@
 """While frames are played the light waits to be refined, and afterwards it is as if it had never waited."""
 
 import numpy as np
-import pytest
 
-from lunar_haze.core.document.model import PlaceRef
-from lunar_haze.core.document.start import place_spec
 from lunar_haze.service.protocol import Finished, Hold, Published
 from tests.service import interrupted
 
 PASSES = 12
-
-
-@pytest.fixture
-def spec(tmp_path):
-    return place_spec(PlaceRef(str(interrupted.write_yard(tmp_path / "yard.obj"))))
-
-
-@pytest.fixture
-def bench(spec, tmp_path):
-    return interrupted.Bench(spec, tmp_path / "layers")
 
 
 def finished(bench):
@@ -35,8 +22,8 @@ def begun(bench):
     return bench.worker._job
 
 
-def test_what_has_light_waits_and_goes_on_where_it_was(bench, spec, tmp_path):
-    other = interrupted.Bench(spec, tmp_path / "others")
+def test_what_has_light_waits_and_goes_on_where_it_was(bench, yard, tmp_path):
+    other = interrupted.Bench(yard, tmp_path / "others")
     begun(other)
     unbroken = finished(other)
     job = begun(bench)

@@ -5,8 +5,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lunar_haze.core.document.model import PlaceRef
-from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.frame import Frame
@@ -19,21 +17,16 @@ SCRIPTS = 6
 
 
 @pytest.fixture(scope="module")
-def spec(tmp_path_factory):
-    return place_spec(PlaceRef(str(interrupted.write_yard(tmp_path_factory.mktemp("place") / "yard.obj"))))
-
-
-@pytest.fixture(scope="module")
-def reference(spec):
-    place = PackedPlace(load_place(Path(spec.path)))
+def reference(yard):
+    place = PackedPlace(load_place(Path(yard.path)))
     yield interrupted.undisturbed(place)
     place.close()
 
 
 @pytest.mark.parametrize("seed", range(SCRIPTS))
-def test_any_script_ends_in_the_light_of_an_undisturbed_run(spec, reference, tmp_path, seed):
+def test_any_script_ends_in_the_light_of_an_undisturbed_run(yard, reference, tmp_path, seed):
     """Issue 12, line 1: tiles of a pass that was broken off were counted twice (1.4 to 9.8 times too bright)."""
-    bench = interrupted.Bench(spec, tmp_path / "layers")
+    bench = interrupted.Bench(yard, tmp_path / "layers")
     layers = interrupted.play(bench, seed)
     tile, whole = interrupted.worst(layers, reference, bench)
     assert tile < 5.5
@@ -84,9 +77,9 @@ def test_levelling_out_keeps_the_mean_of_every_tile():
     frame.place.close()
 
 
-def test_gains_of_layers_that_are_not_asked_for_are_no_failure(spec, tmp_path):
+def test_gains_of_layers_that_are_not_asked_for_are_no_failure(yard, tmp_path):
     """A look may be balanced before it is asked for: what its gains name beyond the request is left out."""
-    bench = interrupted.Bench(spec, tmp_path / "layers")
+    bench = interrupted.Bench(yard, tmp_path / "layers")
     request = bench.request(interrupted.lamps(), interrupted.MIST, interrupted.SIZE, 12)
     bench.want(request)
     bench.steps(2)

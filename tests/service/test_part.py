@@ -6,8 +6,6 @@ import attrs
 import numpy as np
 import pytest
 
-from lunar_haze.core.document.model import PlaceRef
-from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.layers.model import pixels_of
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.scene import PackedPlace
@@ -19,16 +17,6 @@ from tests.service import interrupted
 #: In a corner: the pixels about it that are computed along leave some of so small a picture out.
 PART = (0.0, 0.0, 0.3, 0.6)
 PASSES = 6
-
-
-@pytest.fixture(scope="module")
-def spec(tmp_path_factory):
-    return place_spec(PlaceRef(str(interrupted.write_yard(tmp_path_factory.mktemp("place") / "yard.obj"))))
-
-
-@pytest.fixture
-def bench(spec, tmp_path):
-    return interrupted.Bench(spec, tmp_path / "layers")
 
 
 def counts(bench):
@@ -57,8 +45,8 @@ def test_it_goes_ahead_once_the_whole_picture_is_there_and_farther_than_the_rest
     assert told[-1].passes == PASSES
 
 
-def test_dropped_it_leaves_the_light_as_it_was_and_what_it_has_gained(bench, spec):
-    place = PackedPlace(load_place(Path(spec.path)))
+def test_dropped_it_leaves_the_light_as_it_was_and_what_it_has_gained(bench, yard):
+    place = PackedPlace(load_place(Path(yard.path)))
     reference = interrupted.undisturbed(place)
     place.close()
     bench.want(bench.request(interrupted.lamps(), interrupted.MIST, interrupted.SIZE, 12, PART))

@@ -4,18 +4,10 @@ import attrs
 import numpy as np
 import pytest
 
-from lunar_haze.core.document.model import PlaceRef
-from lunar_haze.core.document.start import place_spec
 from lunar_haze.service.protocol import Published
 from tests.service import interrupted
 
 SIZE = (384, 216)
-
-
-@pytest.fixture
-def bench(tmp_path):
-    spec = place_spec(PlaceRef(str(interrupted.write_yard(tmp_path / "yard.obj"))))
-    return interrupted.Bench(spec, tmp_path / "layers")
 
 
 def stand_ins(bench, denoise):

@@ -293,7 +293,7 @@ def test_a_played_frame_is_the_picture_that_stands_there(shot, qtbot):
         assert bridge.finished
         standing = bridge.picture
         player._mix = None
-        played = player._exact(CueSheet(shot.session.document).at(frame))()[0]
+        played = player._mixed(CueSheet(shot.session.document).at(frame))()[0]
         np.testing.assert_allclose(played, standing, rtol=2e-4, atol=1e-7)
 
 

@@ -10,6 +10,7 @@ import os
 import queue
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -109,11 +110,7 @@ class Worker:
     @property
     def idle(self) -> bool:
         """Whether there is nothing to do until a message comes."""
-        job = self._job
-        if job is None or job.finished:
-            return job is None or not (job.clean_due or job.motes_due)
-        has_more = job.clean_due or job.motes_due or job.coarse_due or bool(job.small or job.answer_due)
-        return self._held and not has_more and not job.missing()
+        return self._job is None or self._next_step(self._job) is None
 
     def turn(self, message: Request | None) -> None:
         """Take a message, or go on with what is being computed for a tenth of a second. Raises ChannelClosed."""
@@ -260,31 +257,45 @@ class Worker:
 
     # -- steps ----------------------------------------------------------------------------------
 
+    def _next_step(self, job: Job) -> Callable[[Job], None] | None:
+        """What is to be done next for a job, None for nothing: all of it, in the order of its urgency."""
+        waits = self._held and not job.missing()
+        steps_due: tuple[tuple[object, Callable[[Job], None]], ...] = (
+            (job.answer_due, self._answer),
+            (job.clean_due, self._clean),
+            (job.coarse_due, self._coarse),
+            (job.small, self._lay_small),
+            (job.motes_due, self._light_motes),
+            (not job.finished and not waits, self._refine),
+        )
+        return next((step for is_due, step in steps_due if is_due), None)
+
     def _step(self, job: Job) -> None:
         job.paused = False
-        if job.answer_due:
-            self._answer_live(job, job.answer_due)
-            job.answer_due = []
-            # The whole picture is there already; freed of grain again it is when it has no grain to stand on.
-            job.clean_due = bool(job.live) and job.request.denoise and not self._live.stands_on_clean
-            self._publish(job)
-        elif job.clean_due:
-            self._clean(job)
-        elif job.coarse_due:
-            self._coarse(job)
-            # Of a new sky or view once more and better when the hand rests; then the true picture.
-            again = not job.coarse_rested and is_far(job, job.missing())
-            job.paused, job.coarse_due, job.coarse_rested = not job.coarse_rested, again, True
-        elif job.small:
-            self._lay_small(job)
-        elif job.motes_due:
-            job.motes_due = False
-            self._channel.send(MotesLit(job.request.id, self._motes.lit(job)))
-        elif not job.finished:
-            self._refine(job)
+        step = self._next_step(job)
+        if step is not None:
+            step(job)
+
+    def _answer(self, job: Job) -> None:
+        """Live stand-ins for what is missing, after the whole picture."""
+        self._answer_live(job, job.answer_due)
+        job.answer_due = []
+        # The whole picture is there already; freed of grain again it is when it has no grain to stand on.
+        job.clean_due = bool(job.live) and job.request.denoise and not self._live.stands_on_clean
+        self._publish(job)
+
+    def _light_motes(self, job: Job) -> None:
+        job.motes_due = False
+        self._channel.send(MotesLit(job.request.id, self._motes.lit(job)))
 
     def _coarse(self, job: Job) -> None:
         """A small picture of what is missing, laid out large, and the small mix freed of grain."""
+        # Of a new sky or view once more and better when the hand rests; then the true picture.
+        again = not job.coarse_rested and is_far(job, job.missing())
+        self._answer_small(job)
+        job.paused, job.coarse_due, job.coarse_rested = not job.coarse_rested, again, True
+
+    def _answer_small(self, job: Job) -> None:
         present = {image.key: image for image in self.layout.images()}
         job.small, clean = self._small.of(job, present, job.coarse_rested)
         if clean is None:

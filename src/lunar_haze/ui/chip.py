@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QColorDialog, QMenu, QWidget
 
 from lunar_haze.ui import theme
-from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key
+from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key, state_of
 
 
 class Chip(QWidget):
@@ -34,7 +34,7 @@ class Chip(QWidget):
         painter.fillRect(self.rect(), self.colour)
         painter.setPen(theme.qcolor(theme.CHOSEN if self.hasFocus() else theme.EDGE))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        state = STEADY if self.keys is None else self.keys.state
+        state = state_of(self.keys)
         if state != STEADY:
             # Seen on any colour.
             on = "#000000" if self.colour.lightnessF() > 0.5 else "#ffffff"

@@ -195,7 +195,7 @@ class Column:
         well.moved.connect(moved)
         well.settled.connect(settled)
         well.tried, well.keep = (lambda: session.tried.of(key)), keep
-        well.keys = keys_of(session, session.chosen, name, facet)
+        well.keys = keys_of(session, session.chosen, facet)
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well
         self._rows.addWidget(well)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QM
 
 from lunar_haze.core.document.cue_edits import eased, in_bounds, pasted, repeated, stretched, varied
 from lunar_haze.core.document.cues import (
-    can_be_keyed,
     cue_of,
     cues_of,
     facet_of,
@@ -24,7 +23,7 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.units.curve import EASINGS, Key
 from lunar_haze.ui.chosen import HAND_OFF
 from lunar_haze.ui.cue_band import CueBand, Spot
-from lunar_haze.ui.keyed import Keyed
+from lunar_haze.ui.keyed import Keyed, gel_keys, keys_of
 from lunar_haze.ui.player import Player
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.well import Well
@@ -245,15 +244,15 @@ class CueStrip(QWidget):
             sub: dict[str, QMenu] = {}
             whose = next((name for name, t in targets_of(document).items() if t == target), target)
             own = menu if target == chosen else menu.addMenu(whose)
-            facets = [f for f in facets_of(document, target, bank, mask).values() if can_be_keyed(target, f)]
-            gel = tuple(facet for facet in facets if facet.section == GEL)
-            if gel:
-                own.addAction(GEL, lambda t=target, g=gel: self._set_key(Keyed(session, t, GEL, g)))
-            for facet in facets:
-                if facet.section not in sub:
-                    sub[facet.section] = own if target == DAY else own.addMenu(facet.section)
-                keyed = Keyed(session, target, facet.name, (facet,))
-                sub[facet.section].addAction(facet.row.label, lambda k=keyed: self._set_key(k))
+            gel = gel_keys(session, target)
+            if gel is not None:
+                own.addAction(GEL, lambda k=gel: self._set_key(k))
+            for facet in facets_of(document, target, bank, mask).values():
+                keyed = keys_of(session, target, facet)
+                if keyed is not None:
+                    if facet.section not in sub:
+                        sub[facet.section] = own if target == DAY else own.addMenu(facet.section)
+                    sub[facet.section].addAction(facet.row.label, lambda k=keyed: self._set_key(k))
         return menu
 
     def _set_key(self, keyed: Keyed) -> None:

@@ -33,10 +33,12 @@ class FramePictures(QObject):
 
     # -- layers -----------------------------------------------------------------------------------
 
-    def are_there(self, keys: Iterable[str], least_passes: int) -> bool:
-        """Whether these layers are at hand with so many passes at the least: stand-ins have none."""
+    def passes_of(self, keys: Iterable[str]) -> int | None:
+        """The least passes of these layers, 0 with a stand-in among them; None where one is not at hand."""
         images = self._bridge.mix.images
-        return bool(images) and all(key in images and images[key].passes >= least_passes for key in keys)
+        if not images or not images.keys() >= set(keys):
+            return None
+        return min((images[key].passes for key in keys), default=1)
 
     def size(self) -> tuple[int, int]:
         """Size of the layers at hand [px]; of those asked for while there are none."""

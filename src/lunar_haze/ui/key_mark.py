@@ -29,6 +29,11 @@ class Keys(Protocol):
         """Set a key at the frame on screen, or delete the one that is there."""
 
 
+def state_of(keys: Keys | None) -> str:
+    """What a control's number does over the frames; steady where it never changes."""
+    return STEADY if keys is None else keys.state
+
+
 def paint_key(painter: QPainter, at: QPointF, radius: float, is_set: bool, colour: str = theme.LIT) -> None:
     """A key's diamond: full where it is set, hollow where a curve goes by."""
     painter.save()

@@ -5,7 +5,9 @@ from PySide6.QtWidgets import QMenu
 from lunar_haze.core.document.cues import can_be_keyed, cue_of, part_of, with_key, without_cue, without_key
 from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Cue
-from lunar_haze.ui.key_mark import AT_KEY, KEYED, STEADY, Keys
+from lunar_haze.core.document.rows import facets_of
+from lunar_haze.core.document.source_rows import GEL
+from lunar_haze.ui.key_mark import AT_KEY, KEYED, STEADY
 from lunar_haze.ui.session import Session
 
 
@@ -63,7 +65,12 @@ class Keyed:
             menu.addAction("steady from now on", self._steady)
 
 
-def keys_of(session: Session, target: str, name: str, *facets: Facet) -> Keys | None:
-    """The keys of numbers of what is chosen, None where they cannot change over the frames."""
-    can_be = all(can_be_keyed(target, facet) for facet in facets)
-    return Keyed(session, target, name, facets) if can_be else None
+def keys_of(session: Session, target: str, facet: Facet) -> Keyed | None:
+    """The keys of a number of a target, None where it cannot change over the frames."""
+    return Keyed(session, target, facet.name, (facet,)) if can_be_keyed(target, facet) else None
+
+
+def gel_keys(session: Session, target: str) -> Keyed | None:
+    """The keys of a target's gel, its three numbers as one colour; None where it has none."""
+    facets = tuple(f for f in facets_of(session.document, target).values() if f.section == GEL)
+    return Keyed(session, target, GEL, facets) if facets else None

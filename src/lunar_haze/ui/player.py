@@ -95,9 +95,8 @@ class Player(QObject):
         self.tally = Tally()
         self._sheet: CueSheet | None = None
         self._mix: FrameMix | None = None
-        #: Whether surface and air have one gain at all frames, what scatters the light, and whether it is of stand-ins.
-        self._made_of: tuple[bool, Scatter | None] = (True, None)
-        self._stands_in = False
+        #: Whether surface and air have one gain at all frames, what scatters the light, and whether no layer stands in.
+        self._made_of: tuple[bool, Scatter | None, bool] = (True, None, True)
         self._plans: dict[int, FramePlan] = {}
         self._began = 0.0
         self._from = 0
@@ -195,7 +194,7 @@ class Player(QObject):
         if self.is_playing and self._mix is not None and self.session.played is not None:
             # What comes next is mixed from the clean ones, made ready while the others still serve.
             made_of, frames = self._made_of, self._bridge.mix.frames
-            self._fresh = self._builds.submit(lambda: frames(*made_of))
+            self._fresh = self._builds.submit(lambda: frames(*made_of[:2]))
 
     def _edited(self) -> None:
         if self.is_playing:
@@ -277,38 +276,32 @@ class Player(QObject):
 
     def _light_of(self, there: Document) -> tuple[str, Frame] | None:
         """How a frame is shown (a field of `Tally`), and what makes its light; None while there is none."""
-        found = self._exact(there)
-        if found is not None:
-            return "exact", found
         # Mist that drifts alone stands still for as long as it plays: what flickers is seen as it is.
-        found = self._exact(there, self.session.document.shot.seconds)
-        if found is not None:
-            return "held", found
+        for how, air_s in (("exact", None), ("held", self.session.document.shot.seconds)):
+            found = self._mixed(there, air_s)
+            if found is not None:
+                # Stand-ins are small pictures: what is new on screen plays at once.
+                return (how if self._made_of[2] else "small"), found
         small = self._small_of(there)
-        if small is not None:
-            return "small", lambda: Mixed(small)
-        # Stand-ins are small pictures too: what is new on screen plays at once.
-        found = self._exact(there, self.session.document.shot.seconds, least_passes=0)
-        return None if found is None else ("small", found)
+        return None if small is None else ("small", lambda: Mixed(small))
 
-    def _exact(self, there: Document, air_s: float | None = None, least_passes: int = 1) -> Frame | None:
-        """What mixes a frame from the layers at hand, None where they are of another place, lens or air, or have fewer
-        passes; ``air_s`` as `gains`.
+    def _mixed(self, there: Document, air_s: float | None = None) -> Frame | None:
+        """What mixes a frame from the layers at hand, None where they are of another place, lens or air; ``air_s`` as
+        `gains`.
         """
         spec = self.session.place_spec
         assert spec is not None
         now = gains(there.look, view_of(there.shot, self._frames.size()), spec.key, air_s)
         lit = [g for g in now if not g.is_silent]
-        if not self._frames.are_there([g.key for g in lit], least_passes):
+        passes = self._frames.passes_of([g.key for g in lit])
+        if passes is None:
             return None
-        made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish))
-        if self._stands_in and least_passes > 0:
-            # The true layers have come: they are mixed from now on, and cleaned.
-            self._mix = None
-            self._frames.clean()
+        made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish), passes > 0)
         if self._mix is None or not {g.key for g in lit} <= set(self._mix.keys) or self._made_of != made_of:
-            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of)
-            self._stands_in = least_passes == 0
+            if made_of[2] and not self._made_of[2]:
+                # True layers have come in place of stand-ins.
+                self._frames.clean()
+            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of[:2])
         mix = self._mix
         return lambda: mix.picture(now)
 

@@ -12,8 +12,6 @@ from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.light_colours import levelled, with_light_of
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.rows import facets_of
-from lunar_haze.core.document.source_rows import GEL
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.solve.placing import following
 from lunar_haze.core.sources.amounts import units_of
@@ -24,7 +22,7 @@ from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun,
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.flicker_facets import FlickerFacets
-from lunar_haze.ui.keyed import keys_of
+from lunar_haze.ui.keyed import gel_keys
 from lunar_haze.ui.lamp_facets import LampFacets
 from lunar_haze.ui.sky_facets import SkyFacets
 
@@ -197,8 +195,7 @@ class SourceFacets:
             session.act_on_source("gel", gel=levelled(hex_to_acescg(colour.name())))
 
         chip = self._column.chip("gel laid over the lamp", gel)
-        facets = facets_of(session.document, self._id).values()
-        chip.keys = keys_of(session, self._id, GEL, *(f for f in facets if f.section == GEL))
+        chip.keys = gel_keys(session, self._id)
         light = QLabel()
         light.setFixedSize(44, 20)
         light.setToolTip("the light's true colour")

@@ -28,7 +28,7 @@ from lunar_haze.core.errors import QuantityError
 from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui import theme
-from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key
+from lunar_haze.ui.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key, state_of
 from lunar_haze.ui.tried import TriedNumber
 from lunar_haze.ui.well_line import OPENING, RETURN, STEPS, WellLine, is_of_a_well
 
@@ -371,7 +371,7 @@ class Well(QWidget):
             painter.drawRect(area.adjusted(0, 0, -1, 0))
         painter.setFont(theme.font())
         text = area.adjusted(8, 0, -8, -2)
-        state = STEADY if self.keys is None else self.keys.state
+        state = state_of(self.keys)
         if state != STEADY:
             paint_key(painter, QPointF(area.left() + 10, area.center().y() - 1), 4.0, state == AT_KEY)
             text = text.adjusted(11, 0, 0, 0)

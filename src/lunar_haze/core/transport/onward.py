@@ -43,8 +43,10 @@ _, D_GLASS, D_PICK, D_LIGHT, D_BSDF, D_CHOICE, D_AIR, D_AIR_LIGHT, D_ROULETTE, D
 D_SOURCE = 10
 _D_CARD, _D_STOP, _D_PHASE = 60_000, 60_100, 60_200
 D_VERTEX = 1 << 16
-# Columns of a path that goes on: its ray, what it carries, what all is worth, and whether it does go on.
-_START, _WAY, _LIGHT, _MATTE, _DENSITY, _LEFT, _WORTH, GOES = 0, 3, 6, 9, 12, 13, 14, 15
+# Columns of a row that begins with a ray.
+_START, _WAY, RAY_COLUMNS = 0, 3, 6
+# Columns of a path that goes on, after its ray: what it carries, what all is worth, and whether it does go on.
+_LIGHT, _MATTE, _DENSITY, _LEFT, _WORTH, GOES = RAY_COLUMNS, 9, 12, 13, 14, 15
 ONWARD = 16
 #: Stands for the density of a ray that the air sent on: what it meets has been counted by the air.
 FROM_AIR = f32(-2.0)
@@ -66,13 +68,25 @@ def _pair(draw, dimension):
 
 
 @_jit
+def put_ray(row, ray):
+    """Write a `Ray` into the first columns of a ``row``."""
+    row[_START], row[_START + 1], row[_START + 2] = ray.ox, ray.oy, ray.oz
+    row[_WAY], row[_WAY + 1], row[_WAY + 2] = ray.dx, ray.dy, ray.dz
+
+
+@_jit
+def ray_in(row):
+    """The `Ray` that `put_ray` wrote."""
+    return Ray(row[_START], row[_START + 1], row[_START + 2], row[_WAY], row[_WAY + 1], row[_WAY + 2])
+
+
+@_jit
 def set_out(row, ray, carried, worth_all):
     """Note in ``row`` (ONWARD,) a path that goes on along a `Ray` with what is ``carried``.
 
     ``worth_all`` is what the picture has at the pixel without shadows [cd/m2].
     """
-    row[_START], row[_START + 1], row[_START + 2] = ray.ox, ray.oy, ray.oz
-    row[_WAY], row[_WAY + 1], row[_WAY + 2] = ray.dx, ray.dy, ray.dz
+    put_ray(row, ray)
     row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2] = carried.r, carried.g, carried.b
     row[_MATTE], row[_MATTE + 1], row[_MATTE + 2] = carried.matte_r, carried.matte_g, carried.matte_b
     row[_DENSITY], row[_LEFT], row[_WORTH] = carried.pdf, f32(carried.left), worth_all
@@ -85,8 +99,7 @@ def _as_set_out(row):
     r, g, b = row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2]
     matte_r, matte_g, matte_b = row[_MATTE], row[_MATTE + 1], row[_MATTE + 2]
     carried = Carried(r, g, b, matte_r, matte_g, matte_b, row[_DENSITY], np.int64(row[_LEFT]))
-    ox, oy, oz = row[_START], row[_START + 1], row[_START + 2]
-    return Ray(ox, oy, oz, row[_WAY], row[_WAY + 1], row[_WAY + 2]), carried, row[_WORTH]
+    return ray_in(row), carried, row[_WORTH]
 
 
 @_jit

@@ -48,8 +48,11 @@ from lunar_haze.core.transport.onward import (
     FROM_AIR,
     GOES,
     ONWARD,
+    RAY_COLUMNS,
     carried_from,
     path_seed,
+    put_ray,
+    ray_in,
     set_out,
     spot_on,
 )
@@ -69,14 +72,13 @@ LEAST_FOLLOWED = f32(0.25)
 _D_PIXEL, _D_LENS, _D_WALK = 0, 100, 50_000
 
 # Columns of what waits for its shadow ray: start (3), direction (3), distance, light (3), worth.
-_START, _WAY, _REACH, _LIGHT = 0, 3, 6, 7
+_REACH, _LIGHT = RAY_COLUMNS, RAY_COLUMNS + 1
 _PENDING_COLUMNS = 11
 
 
 @_jit
 def _wait(row, ray, reach, r, g, b, worth):
-    row[_START], row[_START + 1], row[_START + 2] = ray.ox, ray.oy, ray.oz
-    row[_WAY], row[_WAY + 1], row[_WAY + 2] = ray.dx, ray.dy, ray.dz
+    put_ray(row, ray)
     row[_REACH] = reach
     row[_LIGHT], row[_LIGHT + 1], row[_LIGHT + 2] = r, g, b
     row[IMPORTANCE] = worth
@@ -96,8 +98,7 @@ def _settle(at, buffer, pending, column, total, seed, index, target, pixel):
             if (other if column else lot) >= chance:
                 continue
             r, g, b = r / chance, g / chance, b / chance
-        ox, oy, oz = row[_START], row[_START + 1], row[_START + 2]
-        dx, dy, dz = row[_WAY], row[_WAY + 1], row[_WAY + 2]
+        ox, oy, oz, dx, dy, dz = ray_in(row)
         sr, sg, sb = shadow(at.scene, buffer, ox, oy, oz, dx, dy, dz, row[_REACH])
         if sr + sg + sb > f32(0.0):
             add(target[at.active[k, SLOT]], pixel, r * sr, g * sg, b * sb)
