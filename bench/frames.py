@@ -240,6 +240,13 @@ class Machines:
             "worker", self.address, "--nthreads", "1", "--no-dashboard", "--no-nanny", "--host", "127.0.0.1"
         )
 
+    def wait_for_workers(self) -> None:
+        """Wait until all of them have said that they are there."""
+        from distributed import Client
+
+        with Client(self.address, set_as_default=False) as client:
+            client.wait_for_workers(len(self.workers), timeout=60)
+
     def lose(self, number: int) -> None:
         """Kill a worker with all that it has started, and start another one."""
         self._kill(self.workers[number])
@@ -287,7 +294,32 @@ def farm(rows: Rows) -> None:
             )
         )
         machines.close()
+    _one_frame(rows, document, folder)
     shutil.rmtree(folder)
+
+
+def _one_frame(rows: Rows, document: Document, folder: Path) -> None:
+    """One frame whose passes are shared out among workers."""
+    size, passes, took = (640, 360), 32, []
+    for name, count in (("one", 0), ("two", 2), ("four", 4)):
+        (folder / name).mkdir()
+        machines = Machines(folder, count) if count else None
+        if machines is not None:
+            machines.wait_for_workers()
+        began = time.perf_counter()
+        cluster = Farm(machines.address) if machines is not None else None
+        run(_spec(document, folder / name / "####.png", 1, size, passes), cluster=cluster)
+        took.append(time.perf_counter() - began)
+        if machines is not None:
+            machines.close()
+    bad = sum(_that_differ(1, folder / "one", folder / name) for name in ("two", "four"))
+    rows.append(
+        (
+            f"one frame of 640x360, {passes} passes, alone; shared out among 2 and 4 workers on these processors; differ",
+            f"{took[0]:.0f} s; {took[1]:.0f}, {took[2]:.0f} s; {bad}",
+            "; ; 0",
+        )
+    )
 
 
 def lost_workers(rows: Rows, seconds: float = 300.0, every_s: float = 10.0) -> None:

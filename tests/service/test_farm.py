@@ -20,7 +20,8 @@ from lunar_haze.core.errors import ServiceError
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.units.content import content_digest
-from lunar_haze.service import farm
+from lunar_haze.service import farm, farm_bench
+from lunar_haze.service.parcel import parcel_of
 from lunar_haze.service.sequence import SequenceSpec, run
 
 
@@ -100,6 +101,30 @@ def test_a_farm_makes_the_same_bits_and_loses_no_frame_with_a_worker(document, t
     assert run(spec_of(document, there), cluster=farm.Farm("tcp://127.0.0.1:1")).kept == 4
 
 
+@pytest.mark.workers
+@pytest.mark.timeout(300)
+def test_one_frame_is_shared_out_among_workers_to_the_same_bits(document, tmp_path, cluster, monkeypatch):
+    from distributed import Client
+
+    address, worker, _scheduler = cluster
+    here, there = tmp_path / "here", tmp_path / "there"
+    here.mkdir()
+    there.mkdir()
+    worker()
+    worker()
+    with Client(address, set_as_default=False) as client:
+        client.wait_for_workers(2, timeout=60)
+    cut = []
+    shares_of = farm.shares_of
+    monkeypatch.setattr(farm, "shares_of", lambda *told: cut.append(shares_of(*told)) or cut[-1])
+    told = {"first": 2, "last": 2, "size": (256, 144), "passes": 2}
+    assert run(spec_of(document, there, **told), cluster=farm.Farm(address)).made == 1
+    assert cut == [[2]]
+    run(spec_of(document, here, **told))
+    one, two = (np.asarray(Image.open(folder / "0002.png")) for folder in (here, there))
+    np.testing.assert_array_equal(one, two)
+
+
 def test_a_scheduler_that_is_not_there_is_said_in_words(document, tmp_path, monkeypatch):
     monkeypatch.setattr(farm, "PATIENCE_S", 1.0)
     with pytest.raises(ServiceError, match=r"no scheduler answers at tcp://127\.0\.0\.1:1"):
@@ -109,9 +134,9 @@ def test_a_scheduler_that_is_not_there_is_said_in_words(document, tmp_path, monk
 
 
 def test_a_worker_of_another_version_is_told(document, tmp_path):
-    parcel, _here = farm.parcel_of(spec_of(document, tmp_path))
+    parcel, _here = parcel_of(spec_of(document, tmp_path))
     with pytest.raises(ServiceError, match="another version"):
-        farm.make_frame(attrs.evolve(parcel, engine="of long ago"), 1)
+        farm_bench.make_frame(attrs.evolve(parcel, engine="of long ago"), 1)
 
 
 def test_what_a_document_needs_travels_by_content(document, tmp_path):
@@ -119,14 +144,14 @@ def test_what_a_document_needs_travels_by_content(document, tmp_path):
     Image.fromarray(np.full((8, 16, 3), 90, np.uint8)).save(picture)
     sky = next(s for s in document.look.sources if isinstance(s.shape, Sky))
     lit = edits.change_source(document, sky.id, shape=Sky(Panorama(str(picture)), follows_hour=False))
-    parcel, here = farm.parcel_of(spec_of(lit, tmp_path))
+    parcel, here = parcel_of(spec_of(lit, tmp_path))
     assert set(here) == {content_digest(picture), content_digest(Path(document.place.path))}
     assert {digest for _name, digest in parcel.files} == set(here)
     assert str(tmp_path) not in parcel.text
-    assert parcel.name == farm.parcel_of(spec_of(lit, tmp_path))[0].name
+    assert parcel.name == parcel_of(spec_of(lit, tmp_path))[0].name
     # A file that is gone does not travel; what needs it says so where it is made.
     moved = edits.change_source(lit, sky.id, shape=Sky(Panorama(str(tmp_path / "gone.png")), follows_hour=False))
-    assert len(farm.parcel_of(spec_of(moved, tmp_path))[1]) == 1
+    assert len(parcel_of(spec_of(moved, tmp_path))[1]) == 1
 
 
 def test_a_place_whose_pictures_lie_above_it_keeps_its_ways(document, tmp_path):
@@ -136,6 +161,6 @@ def test_a_place_whose_pictures_lie_above_it_keeps_its_ways(document, tmp_path):
     obj.write_text("mtllib ../place.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
     (tmp_path / "set" / "place.mtl").write_text("newmtl a\n")
     other = attrs.evolve(document, place=attrs.evolve(document.place, path=str(obj)))
-    parcel, _here = farm.parcel_of(spec_of(other, tmp_path))
+    parcel, _here = parcel_of(spec_of(other, tmp_path))
     names = sorted(name for name, _digest in parcel.files)
     assert names == ["a/b/c/d/e/f/place.obj", "a/b/c/d/e/place.mtl"]

@@ -12,9 +12,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QPushButton
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.cues import cue_of, cues_of, with_key
+from lunar_haze.core.document.cues import CueSheet, cue_of, cues_of, with_key
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.rows import CAMERA
+from lunar_haze.core.layers.model import digest
 from lunar_haze.core.sky.model import Lightning
 from lunar_haze.core.sources.contacts import FailingTube
 from lunar_haze.core.sources.flames import Flame
@@ -282,7 +283,6 @@ def test_a_played_frame_is_the_picture_that_stands_there(shot, qtbot):
     put_key(shot, 1, -2)
     put_key(shot, 48, 2)
     player, bridge = shot.player, shot.bridge
-    from lunar_haze.core.document.cues import CueSheet
 
     for frame in (1, 17, 48):
         QTest.mouseClick(
@@ -326,6 +326,52 @@ def test_what_is_new_on_screen_plays_at_once_and_truly_when_its_light_comes(shot
     qtbot.waitUntil(lambda: tally.exact > 3 and shot.player.frame != shown, timeout=15_000)
     shot.player.stop()
     assert "small" in tally.words()
+
+
+class DriftingBackend(InstantBackend):
+    """Small pictures whose brightness is that of their air: no two states of it have the same."""
+
+    def _clean(self, gains, mix_id):
+        super()._clean(gains, mix_id)
+        self.board.clean *= np.float32(1.0 + int(digest(self.requests[-1].medium)[:4], 16) / 65536)
+
+
+def test_mist_drifts_while_it_plays_once_small_pictures_are_there(window, qtbot):
+    """It stood still for as long as it played."""
+    session, player = window.session, window.player
+    player.ahead.backend = DriftingBackend
+    dawn = edits.attrs.evolve(session.document, current_shot="Landing", current_look="bank at dawn")
+    session.act("dawn", edits.change_shot(dawn, first_frame=1, last_frame=24, frame=1, ends=None))
+    sheet = CueSheet(session.document)
+    frames = {frame: sheet.at(frame) for frame in (1, 6, 20)}
+    bridge = window.bridge
+    qtbot.waitUntil(
+        lambda: (
+            bridge.finished and {g.key for g in bridge.present_gains() if not g.is_silent} <= bridge.mix.images.keys()
+        ),
+        timeout=20_000,
+    )
+    player._sheet = sheet
+    assert player._light_of(frames[20])[0] == "held"
+    # The strip open, the look at rest: small pictures are made, and mist drifts as they say.
+    window.picture.setFocus()
+    QTest.keyClick(window.picture, Qt.Key.Key_F)
+    qtbot.waitUntil(lambda: all(player.ahead.made_of(there) for there in frames.values()), timeout=20_000)
+    smalls = {frame: player.ahead.made_of(there).light.mean() for frame, there in frames.items()}
+    qtbot.waitUntil(lambda: bridge.finished, timeout=20_000)
+    standing = player._mixed(frames[20], session.document.shot.seconds)().light.copy()
+    assert smalls[1] != pytest.approx(smalls[20], rel=0.01)
+    assert player._light_of(frames[1])[0] == "exact"
+    for frame in (6, 20, 6):
+        how, light = player._light_of(frames[frame])
+        assert how == "drifting"
+        np.testing.assert_allclose(light().light / standing, smalls[frame] / smalls[1], rtol=2e-3)
+    QTest.keyClick(window.picture, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: player.tally.drifting > 3, timeout=15_000)
+    assert "small mist" in window.cue_strip.told.text()
+    assert player.tally.held == 0
+    QTest.keyClick(window.picture, Qt.Key.Key_Space)
+    assert not player.is_playing
 
 
 def test_a_shot_of_one_frame_says_so(window):

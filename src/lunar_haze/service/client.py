@@ -20,6 +20,7 @@ from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
+    DenoiseThis,
     Event,
     Finished,
     Hold,
@@ -57,6 +58,8 @@ class RenderBackend(Protocol):
     def keep_within(self, limit_bytes: int) -> None: ...
 
     def hold(self, on: bool) -> None: ...
+
+    def denoise(self, message: DenoiseThis) -> None: ...
 
     def try_again(self) -> None: ...
 
@@ -120,6 +123,7 @@ class RenderClient:
         """Ask for a picture, in place of the one asked for before."""
         with self._lock:
             self._told.pop(Balance, None)
+            self._told.pop(DenoiseThis, None)
             self._tell(Want(request))
 
     def balance(self, mix_id: int, gains: tuple[LayerGain, ...], settled: bool) -> None:
@@ -136,6 +140,12 @@ class RenderClient:
         """Let the light wait to be refined, or go on: frames that are played need the processors."""
         with self._lock:
             self._tell(Hold(on))
+
+    def denoise(self, message: DenoiseThis) -> None:
+        """Have a picture denoised that was put together elsewhere; `Denoised` brings it."""
+        with self._lock:
+            self._told.pop(Want, None)
+            self._tell(message)
 
     def _tell(self, message: Request) -> None:
         self._told.pop(type(message), None)

@@ -1,32 +1,23 @@
 """Frames of a sequence on other machines, by Dask: ``dask scheduler`` and ``dask worker`` with this package installed.
 
 What a document needs, the place's files and all it is lit with, travels by content: a worker gets each file once. A
-frame comes back as the bytes of its files, which are the same as those that this machine would have made.
+frame comes back as the bytes of its files, which are the same as those that this machine would have made. Where there
+are more workers than frames the work of a frame is shared out (`still_share`).
 """
 
-import hashlib
-import json
 import logging
 import os
-import pickle
-import tempfile
-import threading
 import time
 from collections.abc import Callable
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Any
 
-import attrs
-
-from lunar_haze.core.document.files import from_json, holders_of_paths, to_json, write_atomically
-from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.document.files import write_atomically
 from lunar_haze.core.errors import HandOffError, HazeError, ServiceError, os_reason
-from lunar_haze.core.layers.engine import engine_version
-from lunar_haze.core.place.files import files_of
-from lunar_haze.core.plan.sequence import FramePlan, planned_frames
-from lunar_haze.core.units.content import content_digest
-from lunar_haze.service.sequence import FrameMaker, SequenceSpec
+from lunar_haze.core.plan.sequence import FramePlan
+from lunar_haze.service.farm_bench import join_shares, make_frame, make_share
+from lunar_haze.service.parcel import parcel_of
+from lunar_haze.service.sequence import SequenceSpec
 
 log = logging.getLogger(__name__)
 
@@ -34,109 +25,23 @@ log = logging.getLogger(__name__)
 PATIENCE_S, MOST_LOSSES = 10.0, 100
 #: How often it is looked for frames that are done [s].
 LOOK_S = 0.1
-#: A place may refer to files so many folders above its own.
-_UP = PurePosixPath("a/b/c/d/e/f")
+#: A share of a frame has so many pixels at the least.
+LEAST_PIXELS = 1 << 14
 
 
-@attrs.frozen
-class Parcel:
-    """A sequence as it travels: its values, the document's text, and the files it needs, name by digest."""
+def shares_of(frames: int, workers: int, most: int) -> list[int]:
+    """Into how many shares the work of each of so many frames is cut, ``most`` at the most.
 
-    values: bytes
-    text: str
-    files: tuple[tuple[str, str], ...]
-    engine: str
-
-    @property
-    def name(self) -> str:
-        """Name of all that is in it."""
-        return hashlib.blake2b(pickle.dumps(self), digest_size=16).hexdigest()
-
-
-def parcel_of(spec: SequenceSpec) -> tuple[Parcel, dict[str, Path]]:
-    """A sequence ready to travel, and where its files lie here, by digest. Raises HandOffError for one that is gone."""
-    data = json.loads(to_json(attrs.evolve(spec.document, pins=(), extra=()), None))
-    place = Path(spec.document.place.path)
-    named: dict[str, Path] = {}
-    for path in files_of(place):
-        named[os.path.normpath(_UP / os.path.relpath(path, place.parent))] = path
-    for number, holder in enumerate(holders_of_paths(data)):
-        path = Path(holder["path"])
-        if path == place:
-            holder["path"] = str(_UP / place.name)
-        elif path.is_file():
-            holder["path"] = f"lit/{number}/{path.name}"
-            named[holder["path"]] = path
-    here: dict[str, Path] = {}
-    files: list[tuple[str, str]] = []
-    for name, path in named.items():
-        try:
-            digest = content_digest(path)
-        except (OSError, ValueError) as error:
-            # What is missing here is missing there, and said so by what needs it.
-            log.warning("%s does not travel: %s", path, error)
-            continue
-        files.append((name, digest))
-        here[digest] = path
-    rest = attrs.evolve(spec, document=Document(), output=Path(spec.output.name))
-    return Parcel(pickle.dumps(rest), json.dumps(data), tuple(sorted(files)), engine_version()), here
-
-
-class _Bench:
-    """What a worker keeps of the sequence that it works at: its files, its plans, its render process."""
-
-    def __init__(self, parcel: Parcel, blobs: dict[str, bytes]) -> None:
-        self._folder = tempfile.TemporaryDirectory(prefix="lunar-haze-")
-        root = Path(self._folder.name)
-        for name, digest in parcel.files:
-            path = root / name
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_bytes(blobs[digest])
-        document, _notes = from_json(parcel.text, root, "a sequence")
-        values: SequenceSpec = pickle.loads(parcel.values)
-        out = root / "out"
-        out.mkdir()
-        self.spec = attrs.evolve(values, document=document, output=out / values.output)
-        place = place_spec(document.place)
-        spec = self.spec
-        plans = planned_frames(spec.on_screen, place, spec.frames, spec.size, spec.passes, spec.denoise)
-        self.plans = {plan.frame: plan for plan in plans}
-        self._maker = FrameMaker(spec, place)
-
-    def make(self, frame: int) -> dict[str, bytes]:
-        folder = self.spec.folder
-        folder.mkdir(exist_ok=True)
-        self._maker.make(self.plans[frame], self.spec.path_of(frame), lambda: False)
-        made = {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}
-        for name in made:
-            (folder / name).unlink()
-        return made
-
-    def close(self) -> None:
-        self._maker.close()
-        self._folder.cleanup()
-
-
-_bench: tuple[str, _Bench] | None = None
-_one_at_a_time = threading.Lock()
-
-
-def make_frame(parcel: Parcel, frame: int, *blobs: bytes) -> dict[str, bytes]:
-    """A frame's files by name, made here; ``blobs`` are the parcel's files in the order of its digests.
-
-    Raises ServiceError on a worker of another version.
+    Whole frames as long as every worker has one; the rest are cut so that none stands idle meanwhile.
     """
-    global _bench
-    if parcel.engine != engine_version():
-        raise ServiceError("a worker has another version of the program; install the same everywhere")
-    with _one_at_a_time:
-        if _bench is None or _bench[0] != parcel.name:
-            if _bench is not None:
-                _bench[1].close()
-                _bench = None
-            digests = sorted({digest for _name, digest in parcel.files})
-            _bench = (parcel.name, _Bench(parcel, dict(zip(digests, blobs))))
-        return _bench[1].make(frame)
+    rest = frames % workers if workers else 0
+    cut = min(-(-workers // rest), most) if rest else 1
+    return [1] * (frames - rest) + [cut] * rest
+
+
+def most_shares(size: tuple[int, int]) -> int:
+    """How many shares the work of a frame of a size [px] is worth: each has some tiles of it at the least."""
+    return max(size[0] * size[1] // LEAST_PIXELS, 1)
 
 
 class Farm:
@@ -178,17 +83,24 @@ class Farm:
         blobs = self._sent(client, here, stopped)
         asked = 0
 
-        def ask(plan: FramePlan) -> Any:
+        def ask(plan: FramePlan, shares: int) -> Any:
             nonlocal asked
             asked += 1
-            name = f"frame-{parcel.name}-{plan.frame}-{os.getpid()}-{asked}"
-            return client.submit(make_frame, parcel, plan.frame, *blobs, key=name, pure=False)
+            name = f"{parcel.name}-{plan.frame}-{os.getpid()}-{asked}"
+            if shares == 1:
+                return client.submit(make_frame, parcel, plan.frame, *blobs, key=f"frame-{name}", pure=False)
+            parts = [
+                client.submit(make_share, parcel, plan.frame, (k, shares), *blobs, key=f"share-{name}-{k}", pure=False)
+                for k in range(shares)
+            ]
+            return client.submit(join_shares, parcel, plan.frame, parts, *blobs, key=f"frame-{name}", pure=False)
 
-        waiting = {ask(plan): (plan, 0) for plan in due if not stopped()}
+        shares = shares_of(len(due), len(client.nthreads()), most_shares(spec.size))
+        waiting = {ask(plan, count): (plan, count, 0) for plan, count in zip(due, shares) if not stopped()}
         while waiting and not stopped():
             _wait_a_moment(client)
             for future in [f for f in waiting if f.done()]:
-                plan, losses = waiting.pop(future)
+                plan, count, losses = waiting.pop(future)
                 files = _taken(future)
                 if files is not None:
                     _write(spec, files)
@@ -199,7 +111,7 @@ class Farm:
                 if any(blob.status != "finished" for blob in blobs):
                     # The worker that held a file is gone with it.
                     blobs = self._sent(client, here, stopped)
-                waiting[ask(plan)] = (plan, losses + 1)
+                waiting[ask(plan, count)] = (plan, count, losses + 1)
         for future in waiting:
             future.cancel(force=True)
 

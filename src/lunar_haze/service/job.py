@@ -68,11 +68,11 @@ class Job:
 
     def passes(self, key: str) -> int:
         """Passes that a layer has of what the request is for: of all the picture, or of its part alone."""
-        return self.frame.sums[key].passes_within(self.part if self.request.part_alone else None)
+        return self.frame.sums[key].passes_within(self.part if self.request.is_partial else None)
 
     def level(self) -> int:
         """How many passes the picture as a whole has: the most that no layer lags behind."""
-        return self._level(self.request.passes, self.part if self.request.part_alone else None)
+        return self._level(self.request.passes, self.part if self.request.is_partial else None)
 
     def part_level(self) -> int:
         """How many passes the part of the frame that goes ahead has; 0 without one."""
@@ -89,7 +89,7 @@ class Job:
     @property
     def part_target(self) -> int:
         """Passes that the part of the frame comes to."""
-        return self.request.passes * (1 if self.request.part_alone else PART_TIMES)
+        return self.request.passes * (1 if self.request.is_partial else PART_TIMES)
 
     def next_level(self) -> tuple[int, NDArray[np.bool_] | None] | None:
         """The level to be reached next, and in which tiles: a part goes ahead once the whole picture is there at all.
@@ -97,7 +97,7 @@ class Job:
         None when all is done.
         """
         level = self.level()
-        if self.part is not None and (self.request.part_alone or level >= 1):
+        if self.part is not None and (self.request.is_partial or level >= 1):
             reached = self.part_level()
             if reached < self.part_target:
                 return reached + 1, self.part

@@ -5,8 +5,10 @@ whose file descriptor comes along with `BoardReady`.
 """
 
 import attrs
+import numpy as np
+from numpy.typing import NDArray
 
-from lunar_haze.core.layers.model import FrameRequest, LayerGain, PlaceSpec
+from lunar_haze.core.layers.model import FrameRequest, LayerGain, Looked, PlaceSpec
 from lunar_haze.core.layers.motes import LitMotes
 
 
@@ -47,7 +49,17 @@ class Hold:
     on: bool
 
 
-Request = Want | Balance | Prepare | KeepWithin | Hold
+@attrs.frozen(eq=False)
+class DenoiseThis:
+    """A picture (H, W, 3) [cd/m2] that was put together elsewhere is to be denoised, by albedo and normal (H, W, 3)."""
+
+    request_id: int
+    picture: NDArray[np.float32]
+    albedo: NDArray[np.float32]
+    normal: NDArray[np.float32]
+
+
+Request = Want | Balance | Prepare | KeepWithin | Hold | DenoiseThis
 
 
 @attrs.frozen
@@ -112,6 +124,22 @@ class MotesLit:
     lit: LitMotes
 
 
+@attrs.frozen(eq=False)
+class ShareLooked:
+    """What looks found in the share of a frame that a request was for."""
+
+    request_id: int
+    looked: Looked
+
+
+@attrs.frozen(eq=False)
+class Denoised:
+    """The answer to `DenoiseThis`."""
+
+    request_id: int
+    picture: NDArray[np.float32]
+
+
 @attrs.frozen
 class Finished:
     """All passes of a request are done and published."""
@@ -149,4 +177,17 @@ class Lost:
     reason: str
 
 
-Event = Preparing | BoardReady | Published | Cleaned | MotesLit | Finished | Incomplete | Failed | Restarted | Lost
+Event = (
+    Preparing
+    | BoardReady
+    | Published
+    | Cleaned
+    | MotesLit
+    | ShareLooked
+    | Denoised
+    | Finished
+    | Incomplete
+    | Failed
+    | Restarted
+    | Lost
+)

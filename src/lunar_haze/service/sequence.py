@@ -23,13 +23,15 @@ from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HandOffError, TakenError, os_reason
 from lunar_haze.core.handoff.deliver import STILL_FORMATS
 from lunar_haze.core.layers.engine import engine_version
-from lunar_haze.core.layers.model import PlaceSpec, digest
+from lunar_haze.core.layers.model import PlaceSpec, Share, digest
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.core.plan.frames import problem_sentences
 from lunar_haze.core.plan.sequence import FramePlan, planned_frames
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.movie import FILM_FORMATS, write_film
-from lunar_haze.service.still import StillMaker, hand_over
+from lunar_haze.service.protocol import DenoiseThis
+from lunar_haze.service.still import Still, StillMaker, hand_over
+from lunar_haze.service.still_share import StillShare, joined
 
 log = logging.getLogger(__name__)
 
@@ -268,7 +270,10 @@ class FrameMaker:
         self._spec, self._place = spec, place
         self._stills = StillMaker(backend)
         self._asked = 0
-        self._base: object = None
+        #: What the render process holds that frames stand on, and which share of it (None: all).
+        self._base: tuple[object, Share | None] | None = None
+        #: What was made since: frames and shares of them.
+        self._stood_on_base: list[tuple[int, Share | None]] = []
         self.notes: list[str] = []
 
     def close(self) -> None:
@@ -277,20 +282,55 @@ class FrameMaker:
 
     def make(self, plan: FramePlan, path: Path, stopped: Callable[[], bool]) -> bool:
         """Make and write a frame; False when ``stopped`` said so. Raises HazeError."""
-        spec = self._spec
-        requests = [plan.request]
+        still = self.still(plan, stopped)
+        if still is not None:
+            self.hand_over(plan, still, path)
+        return still is not None
+
+    def still(self, plan: FramePlan, stopped: Callable[[], bool], share: Share | None = None) -> Still | None:
+        """The still of a frame, or of a share of its work; None when ``stopped`` said so. Raises ServiceError."""
+        while True:
+            restarts = self._stills.restarts
+            still = self._attempt(plan, stopped, share)
+            if still is None or restarts == self._stills.restarts:
+                return still
+            # What frames stand on is gone with the render process that held it.
+            self._base = None
+
+    def _attempt(self, plan: FramePlan, stopped: Callable[[], bool], share: Share | None) -> Still | None:
+        requests = [attrs.evolve(plan.request, share=share)]
         # Frames without anything in common with others stand by themselves.
-        if plan.base_name != self._base or not plan.base.layers:
-            requests.insert(0, plan.base)
+        if not self._holds_base(plan, share) or not plan.base.layers:
+            requests.insert(0, attrs.evolve(plan.base, share=share))
+            self._base = plan.base_name, share
+            self._stood_on_base.clear()
+        self._stood_on_base.append((plan.frame, share))
         still = None
         for request in requests:
             self._asked += 1
             still = self._stills.still(attrs.evolve(request, id=self._asked), cancelled=stopped)
             if still is None:
-                return False
-        self._base = plan.base_name
-        assert still is not None
-        view = plan.request.view
+                self._base = None
+                return None
+        return still
+
+    def _holds_base(self, plan: FramePlan, share: Share | None) -> bool:
+        """Whether what a frame stands on is there, and as it was before anything of the same work was done on it."""
+        if self._base is None or self._base[0] != plan.base_name or self._base[1] not in (None, share):
+            return False
+        before = [other for frame, other in self._stood_on_base if frame == plan.frame]
+        return all(share and other and other[1] == share[1] and other[0] != share[0] for other in before)
+
+    def joined(self, plan: FramePlan, shares: list[StillShare]) -> Still:
+        """The still of a frame from all shares of its work. Raises ServiceError."""
+        still, albedo, normal = joined(shares, plan.request)
+        if not plan.request.denoise:
+            return still
+        self._asked += 1
+        return attrs.evolve(still, clean=self._stills.denoised(DenoiseThis(self._asked, still.beauty, albedo, normal)))
+
+    def hand_over(self, plan: FramePlan, still: Still, path: Path) -> None:
+        """Write a frame's still. Raises HazeError."""
+        spec, view = self._spec, plan.request.view
         self.notes = problem_sentences(plan.look, view, self._place.key, still.problems)
         hand_over(still, plan.request, path, plan.shot, plan.look, spec.layers, spec.bits, screen=spec.screen)
-        return True

@@ -1,7 +1,7 @@
 """Computes pictures to the end and waits for them: stills, sequences, scripts and render machines."""
 
 import queue
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import attrs
@@ -13,13 +13,15 @@ from lunar_haze.core.errors import ServiceError
 from lunar_haze.core.finish.dust import dusted
 from lunar_haze.core.handoff.deliver import deliver, source_layers
 from lunar_haze.core.handoff.mask_scene import under_masks
-from lunar_haze.core.layers.model import FrameRequest, LayerImage, Part
+from lunar_haze.core.layers.model import FrameRequest, LayerImage, Looked, Part
 from lunar_haze.core.layers.motes import LitMotes
 from lunar_haze.core.picture.mix import Mixer
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.service.client import RenderBackend, RenderClient, images_on
 from lunar_haze.service.protocol import (
     Cleaned,
+    Denoised,
+    DenoiseThis,
     Event,
     Failed,
     Finished,
@@ -28,6 +30,8 @@ from lunar_haze.service.protocol import (
     MotesLit,
     Preparing,
     Published,
+    Restarted,
+    ShareLooked,
 )
 
 
@@ -38,7 +42,7 @@ class Still:
     Pictures are (H, W, 3) float32 ACEScg [cd/m2]; ``layers`` hold unit layers by key.
     ``problems`` are reasons why sources stay dark, by the key of their layer (see `Incomplete`); ``owner`` (H, W) are
     the numbers of the objects that the lens sees, ``distance`` (H, W) how far they are [m]; ``motes`` are those of dust
-    and their light.
+    and their light. Of a share of a frame's work ``looked`` tells which pixels it has: the others are empty.
     """
 
     beauty: NDArray[np.float32]
@@ -48,6 +52,7 @@ class Still:
     owner: NDArray[np.int32] | None = None
     distance: NDArray[np.float32] | None = None
     motes: LitMotes | None = None
+    looked: Looked | None = None
 
     @property
     def seen(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
@@ -61,6 +66,8 @@ class StillMaker:
     def __init__(self, backend: RenderBackend | None = None, cache: Path | None = None) -> None:
         self._events: queue.SimpleQueue[Event] = queue.SimpleQueue()
         self._client = backend or RenderClient(cache)
+        #: How often the render process had to be started again.
+        self.restarts = 0
         self._client.start(self._events.put)
 
     def close(self) -> None:
@@ -81,15 +88,8 @@ class StillMaker:
         published: Published | None = None
         problems: dict[str, str] = {}
         motes: LitMotes | None = None
-        while True:
-            if cancelled():
-                return None
-            try:
-                event = self._events.get(timeout=0.2)
-            except queue.Empty:
-                continue
-            if getattr(event, "request_id", request.id) not in (request.id, -1):
-                continue
+        looked: Looked | None = None
+        for event in self._answers(request.id, cancelled):
             if isinstance(event, Preparing):
                 progress(event.what, 0, request.passes)
             elif isinstance(event, Published):
@@ -101,14 +101,33 @@ class StillMaker:
                 problems.update(event.problems)
             elif isinstance(event, MotesLit):
                 motes = event.lit
-            elif isinstance(event, (Failed, Lost)):
-                raise ServiceError(event.reason)
+            elif isinstance(event, ShareLooked):
+                looked = event.looked
             elif isinstance(event, Finished):
-                return self._made(request, published, problems, motes)
+                return attrs.evolve(self._made(request, published, problems), motes=motes, looked=looked)
+        return None
 
-    def _made(
-        self, request: FrameRequest, published: Published | None, problems: dict[str, str], motes: LitMotes | None
-    ) -> Still:
+    def denoised(self, message: DenoiseThis) -> NDArray[np.float32]:
+        """A picture that was put together elsewhere, denoised. Raises ServiceError."""
+        self._client.denoise(message)
+        return next(event.picture for event in self._answers(message.request_id) if isinstance(event, Denoised))
+
+    def _answers(self, request_id: int, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Event]:
+        """What is said of a request as it comes, until ``cancelled`` says so. Raises ServiceError where it failed."""
+        while not cancelled():
+            try:
+                event = self._events.get(timeout=0.2)
+            except queue.Empty:
+                continue
+            if getattr(event, "request_id", request_id) not in (request_id, -1):
+                continue
+            if isinstance(event, (Failed, Lost)):
+                raise ServiceError(event.reason)
+            if isinstance(event, Restarted):
+                self.restarts += 1
+            yield event
+
+    def _made(self, request: FrameRequest, published: Published | None, problems: dict[str, str]) -> Still:
         board = self._client.board
         images = [
             attrs.evolve(i, surface=i.surface.copy(), air=i.air.copy())
@@ -119,10 +138,11 @@ class StillMaker:
         beauty = mixer.picture(request.gains)
         if beauty is None:
             beauty = np.zeros((request.view.height, request.view.width, 3), np.float32)
-        clean = board.clean.copy() if request.denoise and board is not None else None
+        whole = request.share is None
+        clean = board.clean.copy() if request.denoise and whole and board is not None else None
         owner = board.owner[..., 0].copy() if board is not None else None
         distance = board.depth.copy() if board is not None else None
-        return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance, motes)
+        return Still(beauty, clean, {i.key: i for i in images}, problems, owner, distance)
 
 
 def compute(

@@ -33,6 +33,8 @@ from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
     Cleaned,
+    Denoised,
+    DenoiseThis,
     Failed,
     Finished,
     Hold,
@@ -43,6 +45,7 @@ from lunar_haze.service.protocol import (
     Preparing,
     Published,
     Request,
+    ShareLooked,
     Want,
 )
 from lunar_haze.service.small_pictures import SmallPictures, is_far, small_first
@@ -59,6 +62,8 @@ MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
 GRAINLESS = 64
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
+#: How well a picture is denoised that is to be handed on.
+FINAL_QUALITY = "high"
 #: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
 #: They wait until the picture is clean.
 GRID_PASSES = ((8, 1, 0.4), (12, 6, 0.15))
@@ -179,6 +184,9 @@ class Worker:
                 self._frames.keep_within(message.limit_bytes)
             elif isinstance(message, Hold):
                 self._held = message.on
+            elif isinstance(message, DenoiseThis):
+                clean = denoise(message.picture, message.albedo, message.normal, FINAL_QUALITY)
+                self._channel.send(Denoised(message.request_id, clean))
             try:
                 message = self._inbox.get_nowait()
             except queue.Empty:
@@ -204,6 +212,8 @@ class Worker:
         job = Job(request, frame, keys, gains=request.gains, motes_due=request.motes is not None)
         if request.part is not None:
             job.part = frame.tiles_within(request.part, PART_MARGIN)
+        elif request.share is not None:
+            job.part = frame.tiles_of_share(request.share)
         for key in keys:
             if not frame.sums[key].counts.any():
                 saved = self._cache.get(key)
@@ -401,6 +411,8 @@ class Worker:
         if job.request.denoise and last not in job.cleaned:
             job.cleaned.add(last)
             self._clean(job)
+        if job.request.share is not None:
+            self._channel.send(ShareLooked(job.request.id, job.frame.looked(job.request.share)))
         self._channel.send(Finished(job.request.id))
         fresh = [k for k in job.keys if job.request.live and not self._cache.has(k)]
         for key in fresh:
@@ -412,6 +424,10 @@ class Worker:
 
     def _clean(self, job: Job) -> None:
         job.clean_due = False
+        if job.frame.guides.passes < 3:
+            job.frame.add_guides(2)
+        if job.request.share is not None:
+            return
         board = self.layout.board
         mixer = Mixer()
         mixer.set_layers(self.layout.images(job.keys))
@@ -420,10 +436,8 @@ class Worker:
         if picture is None:
             picture = np.zeros((board.height, board.width, 3), np.float32)
         passes = job.level()
-        if job.frame.guides.passes < 3:
-            job.frame.add_guides(2)
         still = not job.request.live
-        quality = "high" if still else "balanced" if passes >= 8 else "fast"
+        quality = FINAL_QUALITY if still else "balanced" if passes >= 8 else "fast"
         try:
             # Whoever moves a hand meanwhile must not wait for it.
             clean = denoise(picture, *job.frame.guide_images(), quality, lambda: not self._inbox.empty())

@@ -47,6 +47,7 @@ class CueStrip(QWidget):
         self.told = QLabel()
         self.told.setProperty("quiet", True)
         self.told.setAccessibleName("frame and rate")
+        self.told.setWordWrap(True)
         top, side = QHBoxLayout(), QVBoxLayout()
         for button in (self.play_button, self.loop_button):
             top.addWidget(button)
@@ -106,6 +107,8 @@ class CueStrip(QWidget):
     def _player_changed(self) -> None:
         playing = self.player.is_playing
         self.play_button.setText("stop" if playing else "play")
+        # What is told of frames that go by may take two lines.
+        self.key_button.setVisible(not playing)
         if not playing:
             self.band.played = None
             self.refresh()

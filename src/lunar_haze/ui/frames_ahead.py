@@ -2,8 +2,10 @@
 
 from collections.abc import Callable
 
+import attrs
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from lunar_haze.core.document.model import Document
 from lunar_haze.core.plan.frames import fitted_size
 from lunar_haze.core.plan.sequence import FramePlan, planned_frames
 from lunar_haze.service.client import RenderBackend, RenderClient
@@ -14,6 +16,10 @@ from lunar_haze.ui.session import Session
 SMALL = (240, 240)
 #: Longer shots are not made ahead as a whole [frames].
 MOST_AHEAD = 500
+#: Where the air alone moves, frames so far apart come first, then those between: neighbours tell of the rest.
+STRIDES = (24, 8, 4, 2, 1)
+#: Neighbours tell of no frame farther away.
+NEAR = 25
 #: How long a look rests before its small frames are made anew [ms].
 RESTS_MS = 1200
 #: Who waits for small frames, in the order in which they are served.
@@ -37,6 +43,8 @@ class FramesAhead(QObject):
         self._small = SmallFrames(lambda: self.backend(), lambda made: self._made.emit(made))
         self._made.connect(lambda _made: self.renewed.emit())
         self._asked: dict[str, list[FramePlan]] = {TEST_FRAMES: [], AHEAD: []}
+        #: Those of frames to come, by frame, and their names.
+        self._ahead: dict[int, tuple[FramePlan, str]] = {}
         self._looks_ahead = False
         self._rests = QTimer(self, singleShot=True, interval=RESTS_MS)
         self._rests.timeout.connect(self._make_all)
@@ -53,12 +61,39 @@ class FramesAhead(QObject):
     def make(self, who: str, plans: list[FramePlan]) -> None:
         """Have small pictures made for somebody, in this order."""
         self._asked[who] = plans
-        wanted = {plan.digest(): plan for plans in self._asked.values() for plan in plans}
-        self._small.want(list(wanted.values()))
+        if who == AHEAD:
+            self._ahead = {plan.frame: (plan, plan.digest()) for plan in plans}
+        self._small.want(self._wanted())
+
+    def _wanted(self) -> list[FramePlan]:
+        return list({plan.digest(): plan for plans in self._asked.values() for plan in plans}.values())
 
     def small(self, plan: FramePlan) -> SmallFrame | None:
         """The small picture of a frame, None while it is not made."""
         return self._small.get(plan.digest())
+
+    def made_of(self, there: Document) -> SmallFrame | None:
+        """The small picture of the document at its frame, where it was asked for as that is now, and is made."""
+        plan, name = self._ahead.get(there.shot.frame, (None, ""))
+        if plan is None or plan.look != there.look or plan.shot != there.shot:
+            return None
+        return self._small.get(name)
+
+    def made_around(self, frame: int, at: Callable[[int], Document]) -> tuple[SmallFrame, SmallFrame] | None:
+        """The nearest small pictures that are made at or before a frame, and at or after it; None with none so near.
+
+        ``at`` tells the document at a frame.
+        """
+
+        def is_made(other: int) -> bool:
+            return other in self._ahead and self._small.get(self._ahead[other][1]) is not None
+
+        before = next(filter(is_made, range(frame, frame - NEAR, -1)), None)
+        after = next(filter(is_made, range(frame, frame + NEAR)), None)
+        if before is None or after is None:
+            return None
+        one, other = self.made_of(at(before)), self.made_of(at(after))
+        return None if one is None or other is None else (one, other)
 
     def look_ahead(self, on: bool) -> None:
         """Make small pictures of frames whose light is not at hand whenever the look rests, or not."""
@@ -82,9 +117,33 @@ class FramesAhead(QObject):
         plans = self.plans(tuple(range(first, last + 1)))
         # Where frames differ by balance alone all are there already.
         moves = len({tuple(spec.key() for spec in plan.request.layers) for plan in plans}) > 1
+        if moves and _is_air_alone(plans):
+            plans = in_strides(plans)
         self.make(AHEAD, plans if moves else [])
+
+    def pause(self, on: bool) -> None:
+        """Make nothing for as long as frames go by, but what is asked for meanwhile; or go on."""
+        self._small.want([] if on else self._wanted())
 
     def close(self) -> None:
         """End what runs."""
         self._rests.stop()
         self._small.close()
+
+
+def in_strides(plans: list[FramePlan]) -> list[FramePlan]:
+    """Plans of frames in turn: a few over all of them first, the last with those, then ever more between."""
+    order: dict[int, FramePlan] = {}
+    for stride in STRIDES:
+        order |= {id(plan): plan for plan in (*plans[::stride], plans[-1])}
+    return list(order.values())
+
+
+def _is_air_alone(plans: list[FramePlan]) -> bool:
+    """Whether the layers of frames differ by their air alone."""
+    first = plans[0].request.layers
+    return all(
+        len(plan.request.layers) == len(first)
+        and all(attrs.evolve(one, medium=other.medium) == other for one, other in zip(first, plan.request.layers))
+        for plan in plans
+    )

@@ -8,7 +8,6 @@ is no gap; those that come too late all the same are skipped, and counted.
 import math
 import time
 from collections import deque
-from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
 import attrs
@@ -27,10 +26,9 @@ from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.ui.bridge import RenderBridge
 from lunar_haze.ui.frame_pictures import FramePictures
 from lunar_haze.ui.frames_ahead import AHEAD, FramesAhead
+from lunar_haze.ui.moving_air import Frame, MovingAir
 from lunar_haze.ui.session import Session
 
-#: Makes the light of a frame (h, w, 3) [cd/m2], and says whether it has its glow already.
-Frame = Callable[[], Mixed]
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
 #: So many frames wait for their time at the most.
@@ -39,11 +37,12 @@ MADE_AHEAD = 4
 
 @attrs.define
 class Tally:
-    """What became of the frames that were played: shown exactly, with the mist held where it stood, shown small, not
-    there yet, skipped.
+    """What became of the frames that were played: shown exactly, with the drift of the mist from small pictures, with
+    the mist held where it stood, shown small, not there yet, skipped.
     """
 
     exact: int = 0
+    drifting: int = 0
     held: int = 0
     small: int = 0
     missing: int = 0
@@ -54,7 +53,8 @@ class Tally:
         said = [
             f"{count} {text}"
             for count, text in (
-                (self.held, "with the mist held"),
+                (self.drifting, "with small mist"),
+                (self.held, "with mist held"),
                 (self.small, "small"),
                 (self.missing, "not rendered yet"),
                 (self.skipped, "skipped"),
@@ -88,6 +88,7 @@ class Player(QObject):
         self._frames = FramePictures(bridge)
         #: Small pictures of frames whose light is not at hand.
         self.ahead = FramesAhead(session, lambda: self.bounds, lambda: self.is_playing)
+        self._air = MovingAir(self.ahead)
         #: The part of the shot that is played, None for all of it.
         self.span: tuple[int, int] | None = None
         self.loops = True
@@ -152,6 +153,8 @@ class Player(QObject):
         self._mix, self._shown, self._stale = None, -1, False
         self._waiting.clear()
         self.frame = self._from
+        self._plans = {}
+        self.ahead.pause(True)
         self._make(0)
         self._timer.start(TICK_MS)
         self._bridge.hold(True)
@@ -164,6 +167,7 @@ class Player(QObject):
             return
         self._timer.stop()
         self._bridge.hold(False)
+        self.ahead.pause(False)
         session = self.session
         if self._work is not None:
             self._work.result()
@@ -276,14 +280,28 @@ class Player(QObject):
 
     def _light_of(self, there: Document) -> tuple[str, Frame] | None:
         """How a frame is shown (a field of `Tally`), and what makes its light; None while there is none."""
-        # Mist that drifts alone stands still for as long as it plays: what flickers is seen as it is.
-        for how, air_s in (("exact", None), ("held", self.session.document.shot.seconds)):
+        then = self.session.document
+        for how, air_s in (("exact", None), ("held", then.shot.seconds)):
             found = self._mixed(there, air_s)
-            if found is not None:
-                # Stand-ins are small pictures: what is new on screen plays at once.
-                return (how if self._made_of[2] else "small"), found
+            if found is None:
+                continue
+            # Stand-ins are small pictures: what is new on screen plays at once.
+            if not self._made_of[2]:
+                return "small", found
+            # The layers have the air of the frame on screen: what flickers is seen as it is, and mist as it drifts.
+            moving = self._drifting(there, found, then) if how == "held" else None
+            return (how, found) if moving is None else ("drifting", moving)
         small = self._small_of(there)
         return None if small is None else ("small", lambda: Mixed(small))
+
+    def _drifting(self, there: Document, held: Frame, then: Document) -> Frame | None:
+        """What makes a frame with its own air, of its light in the air of the document ``then`` and small pictures."""
+        assert self._sheet is not None
+
+        def light_of(other: Document) -> Frame | None:
+            return self._mixed(other, then.shot.seconds)
+
+        return self._air.over(there.shot.frame, held, then, self._sheet.at, light_of, self._mix)
 
     def _mixed(self, there: Document, air_s: float | None = None) -> Frame | None:
         """What mixes a frame from the layers at hand, None where they are of another place, lens or air; ``air_s`` as

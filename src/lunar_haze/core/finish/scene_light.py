@@ -15,7 +15,7 @@ from lunar_haze.core.finish.one_pass import Balance, LaidGlow, lay_glow
 from lunar_haze.core.finish.star import starred
 from lunar_haze.core.finish.vignette import gains
 
-#: An eye adapts to every so-manieth pixel each way.
+#: An eye adapts to every n-th pixel each way.
 EACH = 8
 _EVEN = np.ones((1, 1), np.float32)
 _NO_GLOW = LaidGlow(np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32), np.float32(0.0))

@@ -95,6 +95,8 @@ def _key_of(spec: LayerSpec) -> str:
 
 #: A part of the frame: left, top, right and bottom as shares of it.
 Part = tuple[float, float, float, float]
+#: A share of a frame's work: its number k, from 0, and how many there are, n. It has tiles k, k + n, k + 2 n, ...
+Share = tuple[int, int]
 
 
 def pixels_of(part: Part, width: int, height: int) -> tuple[int, int, int, int]:
@@ -113,7 +115,8 @@ class FrameRequest:
     picture as it was summed. ``part`` of the frame goes ahead and farther than the rest, or is all that is computed
     (``part_alone``); None for no such part. ``fresh`` begins with nothing that is known of the view, and is what later
     requests of it stand on that are not ``live``: whatever came between does not change them. ``motes`` are those of
-    dust whose light is asked for along with the layers, None for none.
+    dust whose light is asked for along with the layers, None for none. Of a ``share`` of the work only its own tiles
+    are computed, and nothing is denoised: that takes the whole picture.
     """
 
     id: int
@@ -130,6 +133,12 @@ class FrameRequest:
     part_alone: bool = False
     fresh: bool = False
     motes: Motes | None = None
+    share: Share | None = None
+
+    @property
+    def is_partial(self) -> bool:
+        """Whether some of the picture is not computed at all."""
+        return self.part_alone or self.share is not None
 
 
 @attrs.frozen
@@ -154,3 +163,12 @@ class LayerImage:
     passes: int
     surface: NDArray[np.float32]
     air: NDArray[np.float32]
+
+
+@attrs.frozen(eq=False)
+class Looked:
+    """What looks found in some ``pixels`` (n,) int64 of a frame: mean ``albedo`` and ``normal`` (n, 3)."""
+
+    pixels: NDArray[np.int64]
+    albedo: NDArray[np.float32]
+    normal: NDArray[np.float32]

@@ -14,7 +14,7 @@ from lunar_haze.core.readings.outline import FAR, NEAR, SAMPLES
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.units.photometry import MID_GREY
 
-#: Moves of a dimmer or of the exposure that are tried [stops]; in every so-manieth pixel each way.
+#: Moves of a dimmer or of the exposure that are tried [stops]; in every n-th pixel each way.
 _MOVES = np.array([1.0, -1.0, 2.0, -2.0, 3.0, -3.0])
 _EACH = 8
 #: How far the sides of an outline have to lie apart to be told apart [stops], and of how many points that is asked.

@@ -106,7 +106,7 @@ class Shares:
         return Shares(sources, self.scale, self.subject)
 
     def thinned(self, each: int) -> "Shares":
-        """These shares in every so-manieth pixel each way."""
+        """These shares in every n-th pixel each way."""
         sources = tuple(attrs.evolve(s, light=np.ascontiguousarray(s.light[::each, ::each])) for s in self.sources)
         return Shares(sources, self.scale, None if self.subject is None else self.subject[::each, ::each])
 

@@ -65,7 +65,7 @@ class TintTables:
             )
             sums = Shares(at, few.scale, few.subject).sums
             for name in table:
-                # Every so-manieth pixel tells how a sum changes; what it is now is told by all of them.
+                # Every n-th pixel tells how a sum changes; what it is now is told by all of them.
                 here = getattr(thin, name)[n]
                 table[name][n] = getattr(sums, name) * (getattr(now, name)[n] / here if here > 0 else 1.0)
         self._table = table

@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Part, View, pixels_of
+from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Looked, Part, Share, View, pixels_of
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.transport.guides import ALBEDO, COUNT, LOOKS, NORMAL, guide_chunk
 from lunar_haze.core.transport.importance import AIR, EMPHASIS_COLUMNS, PICK, SURFACE
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
-from lunar_haze.core.transport.path_values import Layers, Setting, Stars, Tiles
+from lunar_haze.core.transport.path_values import Layers, Setting, Tiles
 from lunar_haze.core.transport.scene import PackedPlace, pack_cards
 from lunar_haze.core.transport.sky_guide import SkyGuide
 from lunar_haze.core.transport.starfield import drawn_sky, is_drawn
@@ -150,7 +150,8 @@ class Frame:
         self._lights: LightArrays | None = None
         self._clock = 0
         self._stars = np.zeros((1, 3), np.float32)
-        self._star_owners = np.zeros(0, np.int32)
+        #: At which row of them those of a source begin, by its number.
+        self._stars_of: dict[int, int] = {}
         self._dark = np.zeros(self.pixels, np.float32)
         self._cards: tuple[Card, ...] = ()
         self._openings: tuple[SunMaps, SkyGuide] | None = None
@@ -248,7 +249,7 @@ class Frame:
             self._lights = pack_lights(sources, self.place.place, self.place.order, self._sky_rows, problems)
             self.problems |= {self._wanted[number]: reason for number, reason in problems.items()}
             skies = [(n, shape) for n, shape in enumerate(shapes) if is_drawn(shape)]
-            self._star_owners = np.array([n for n, _shape in skies], np.int32)
+            self._stars_of = {n: at * self.pixels for at, (n, _shape) in enumerate(skies)}
             if self.guides.passes and self._sky_rows == MAP_HEIGHT:
                 self._lights = self._guided(self._lights)
             if skies:
@@ -301,6 +302,16 @@ class Frame:
         ] = True
         return np.logical_or.reduceat(inside.ravel()[self._in_tiles], self._tile_starts[:-1])
 
+    def tiles_of_share(self, share: Share) -> NDArray[np.bool_]:
+        """Which tiles (tiles,) a share of the work has."""
+        number, count = share
+        return np.arange(self.tiles) % count == number
+
+    def looked(self, share: Share) -> Looked:
+        """What looks found in the pixels of a share."""
+        pixels = np.flatnonzero(self.tiles_of_share(share)[self._tile_of])
+        return Looked(pixels, *(image.reshape(-1, 3)[pixels] for image in self.guide_images()))
+
     def _due(self, keys: list[str], within: NDArray[np.bool_] | None) -> NDArray[np.int64]:
         """Tiles that keep one of the layers ``keys`` from its next whole pass, those that are furthest behind first.
 
@@ -330,20 +341,22 @@ class Frame:
         """
         lights = self._pack()
         sums = [self.sums[k] for k in keys]
-        active = np.array([(self._wanted.index(k), self.sums[k].slot) for k in keys], np.int64)
+        numbers = [self._wanted.index(k) for k in keys]
+        active = np.array([(n, s.slot, self._stars_of.get(n, -1)) for n, s in zip(numbers, sums)], np.int64)
         medium, even = sums[0].spec.medium.pack(), sums[0].spec.medium.evenly().pack()
         due = self._due(keys, within)
         todo = due if tiles is None else due[: max(tiles, 1)]
         samples = np.max([s.next_samples[todo] for s in sums], axis=0)
         at = Setting(self.arrays, lights, active, _emphasis_rows(keys, emphasis))
         lit = self._dark if lit is None else lit
-        stars = Stars(self._stars, self._star_owners)
         layers = Layers(self._surface, self._air, self.guides.looks)
 
         def advance(first: int, stop: int) -> None:
             here, numbers = todo[first:stop], samples[first:stop]
             tiles = Tiles(self._in_tiles, self._tile_starts, here, numbers)
-            trace_tiles(at, lit, stars, self.camera, medium, even, sums[0].spec.bounces, self.view.width, tiles, layers)
+            trace_tiles(
+                at, lit, self._stars, self.camera, medium, even, sums[0].spec.bounces, self.view.width, tiles, layers
+            )
             for layer in sums:
                 layer.counts[here] += 1
                 layer.next_samples[here] = numbers + 1

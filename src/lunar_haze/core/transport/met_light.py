@@ -13,7 +13,7 @@ from lunar_haze.core.air.medium_row import CLEAR
 from lunar_haze.core.transport.emission import lamp_hit
 from lunar_haze.core.transport.heaven_light import sky_radiance
 from lunar_haze.core.transport.importance import PICK
-from lunar_haze.core.transport.path_values import NUMBER, SLOT
+from lunar_haze.core.transport.path_values import NUMBER, SLOT, STARS
 from lunar_haze.core.transport.sky_guide import guided_density
 from lunar_haze.core.transport.source_row import (
     ARRAY,
@@ -95,13 +95,11 @@ def gather_seen(at, medium, ray, end, tint, target, pixel, stars):
         if at.lights.rows[number, PART] == HIGHLIGHTS:
             continue
         r, g, b = _light_met(at, medium, ray, end, number, f32(-1.0), f32(1.0), True)
-        if end.triangle < 0 and at.lights.rows[number, SEEN] > f32(0.0):
-            for sky in range(stars.owners.shape[0]):
-                if stars.owners[sky] == number:
-                    own = sky * (stars.picture.shape[0] // stars.owners.shape[0]) + pixel
-                    r += end.through * stars.picture[own, 0]
-                    g += end.through * stars.picture[own, 1]
-                    b += end.through * stars.picture[own, 2]
+        first = at.active[k, STARS]
+        if first >= 0 and end.triangle < 0 and at.lights.rows[number, SEEN] > f32(0.0):
+            r += end.through * stars[first + pixel, 0]
+            g += end.through * stars[first + pixel, 1]
+            b += end.through * stars[first + pixel, 2]
         add(target[at.active[k, SLOT]], pixel, tr * r, tg * g, tb * b)
 
 

@@ -56,7 +56,7 @@ from lunar_haze.core.transport.onward import (
     set_out,
     spot_on,
 )
-from lunar_haze.core.transport.path_values import NUMBER, SLOT, Carried, End, Layers, Ray, Stars
+from lunar_haze.core.transport.path_values import NUMBER, SLOT, Carried, End, Layers, Ray
 from lunar_haze.core.transport.sampling import random_pair, sample_pair
 from lunar_haze.core.transport.source_row import PART
 from lunar_haze.core.transport.surface_light import facing_of, in_place, unshadowed, viewed_from
@@ -243,7 +243,7 @@ def trace_chunk(at, lit, stars, camera, medium, index, width, pixels, layers, on
     buffer = aligned(memory)
     at = borrow_setting(at)
     medium, camera, lit = floats(medium), floats(camera), floats(lit)
-    stars, onward = Stars(float_rows(stars.picture, 3), stars.owners), float_rows(onward, ONWARD)
+    stars, onward = float_rows(stars, 3), float_rows(onward, ONWARD)
     layers = Layers(layer_pool(layers.surface), layer_pool(layers.air), float_rows(layers.looks, LOOKS))
     scratch = np.empty((2, at.active.shape[0], _PENDING_COLUMNS), np.float32)
     on_surface, in_air = float_rows(scratch[0], _PENDING_COLUMNS), float_rows(scratch[1], _PENDING_COLUMNS)

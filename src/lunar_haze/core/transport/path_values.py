@@ -20,30 +20,22 @@ class Ray(NamedTuple):
     dz: Any
 
 
-#: Columns of the active layers: the number of each one's source, and the slot of its sums.
-NUMBER, SLOT = 0, 1
+#: Columns of the active layers: the number of each one's source, the slot of its sums, and the row at which the picture
+#: of its stars begins, -1 for none.
+NUMBER, SLOT, STARS, ACTIVE_COLUMNS = 0, 1, 2, 3
 
 
 class Setting(NamedTuple):
     """What paths go through, and whose light they look for.
 
-    ``active`` (n, 2) int64 lists the sources that take part: their number and their layer's slot; ``emphasis``
-    (n, 7) float32 what their light adds to the picture (see `importance`).
+    ``active`` (n, ACTIVE_COLUMNS) int64 lists the sources that take part; ``emphasis`` (n, 7) float32 what their light
+    adds to the picture (see `importance`).
     """
 
     scene: SceneArrays
     lights: LightArrays
     active: Any
     emphasis: Any
-
-
-class Stars(NamedTuple):
-    """What is finer in skies than their maps, as the lens sees it: stars, bolts. ``picture`` (skies x pixels, 3), and
-    the numbers of the skies' sources, ``owners`` (skies,).
-    """
-
-    picture: Any
-    owners: Any
 
 
 class Layers(NamedTuple):
