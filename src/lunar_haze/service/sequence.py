@@ -176,7 +176,7 @@ class FrameList:
 
 def output_digest(spec: SequenceSpec, plan: FramePlan) -> str:
     """Name of a frame's file by all that it depends on."""
-    return digest((engine_version(), plan.digest(), spec.layers, spec.bits, spec.screen, spec.output.suffix.lower()))
+    return digest((engine_version(), plan.name, spec.layers, spec.bits, spec.screen, spec.output.suffix.lower()))
 
 
 def taken(spec: SequenceSpec) -> list[Path]:
@@ -272,8 +272,6 @@ class FrameMaker:
         self._asked = 0
         #: What the render process holds that frames stand on, and which share of it (None: all).
         self._base: tuple[object, Share | None] | None = None
-        #: What was made since: frames and shares of them.
-        self._stood_on_base: list[tuple[int, Share | None]] = []
         self.notes: list[str] = []
 
     def close(self) -> None:
@@ -300,11 +298,9 @@ class FrameMaker:
     def _attempt(self, plan: FramePlan, stopped: Callable[[], bool], share: Share | None) -> Still | None:
         requests = [attrs.evolve(plan.request, share=share)]
         # Frames without anything in common with others stand by themselves.
-        if not self._holds_base(plan, share) or not plan.base.layers:
+        if self._base not in ((plan.base_name, None), (plan.base_name, share)) or not plan.base.layers:
             requests.insert(0, attrs.evolve(plan.base, share=share))
             self._base = plan.base_name, share
-            self._stood_on_base.clear()
-        self._stood_on_base.append((plan.frame, share))
         still = None
         for request in requests:
             self._asked += 1
@@ -313,13 +309,6 @@ class FrameMaker:
                 self._base = None
                 return None
         return still
-
-    def _holds_base(self, plan: FramePlan, share: Share | None) -> bool:
-        """Whether what a frame stands on is there, and as it was before anything of the same work was done on it."""
-        if self._base is None or self._base[0] != plan.base_name or self._base[1] not in (None, share):
-            return False
-        before = [other for frame, other in self._stood_on_base if frame == plan.frame]
-        return all(share and other and other[1] == share[1] and other[0] != share[0] for other in before)
 
     def joined(self, plan: FramePlan, shares: list[StillShare]) -> Still:
         """The still of a frame from all shares of its work. Raises ServiceError."""

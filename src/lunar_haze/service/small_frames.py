@@ -51,7 +51,7 @@ class SmallFrames:
     def want(self, plans: list[FramePlan]) -> None:
         """Make these frames, in this order, and no others that were asked for before."""
         with self._lock:
-            self._due = [plan for plan in plans if plan.digest() not in self._kept]
+            self._due = [plan for plan in plans if plan.name not in self._kept]
             self._asked += 1
             if self._due and self._thread is None and not self._closing:
                 self._thread = threading.Thread(target=self._work, name="small-frames", daemon=True)
@@ -89,7 +89,7 @@ class SmallFrames:
                 request = attrs.evolve(plan.request, id=number)
                 still = maker.still(request, cancelled=functools.partial(self._is_stale, plan, asked))
                 if still is not None and still.clean is not None:
-                    self._keep(SmallFrame(plan.digest(), plan.frame, still.clean))
+                    self._keep(SmallFrame(plan.name, plan.frame, still.clean))
         except HazeError as error:
             log.warning("no small frames: %s", error)
         except Exception:
@@ -105,7 +105,7 @@ class SmallFrames:
         with self._lock:
             if self._closing:
                 return True
-            return self._asked != asked and plan.digest() not in {other.digest() for other in self._due}
+            return self._asked != asked and plan.name not in {other.name for other in self._due}
 
     def _keep(self, made: SmallFrame) -> None:
         with self._lock:

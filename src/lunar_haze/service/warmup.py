@@ -45,7 +45,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
     from lunar_haze.core.layers.motes import LitMotes, Motes, floating
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
-    from lunar_haze.core.picture.drift import Drift
+    from lunar_haze.core.picture.drift import lay_drift, quotient
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.picture.views import FALSE_COLOUR
@@ -112,7 +112,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         each = {k: frame.image(k) for k in keys}
         ready = FrameMix(each, room[0], (), True)
         ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
-        Drift(room[0][::4, ::4].copy(), room[0]).over(np.ones((8, 8, 3), np.float32), room[0])
+        lay_drift(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])

@@ -6,9 +6,6 @@ requests between parts; a superseded request ends there. Another thread only rea
 
 import itertools
 import logging
-import os
-import queue
-import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -25,6 +22,7 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.frame_store import FrameStore
+from lunar_haze.service.inbox import Inbox
 from lunar_haze.service.job import PART_MARGIN, Job
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.memory import limit_in_force
@@ -79,7 +77,7 @@ class Worker:
     def __init__(self, channel: Channel, cache: LayerCache) -> None:
         self._channel = channel
         self._cache = cache
-        self._inbox: queue.SimpleQueue[Request] = queue.SimpleQueue()
+        self._inbox = Inbox(channel)
         self._place: tuple[PlaceSpec, PackedPlace] | None = None
         self._frames = FrameStore()
         self.layout = BoardLayout()
@@ -93,16 +91,13 @@ class Worker:
 
     def run(self) -> None:
         """Work until the other side is gone."""
-        threading.Thread(target=self._read, daemon=True).start()
+        self._inbox.open()
         kernels_due = is_warm()
         while True:
             # While a hand scrubs through the day small pictures are enough: see whether it goes on.
             pause = self._job is not None and self._job.paused
             wait = 0.05 if kernels_due else PAUSE_SECONDS if pause and not self.idle else None
-            try:
-                message = self._inbox.get(block=self.idle or pause, timeout=wait)
-            except queue.Empty:
-                message = None
+            message = self._inbox.next(self.idle or pause, wait)
             try:
                 if message is None and self._job is None and kernels_due:
                     kernels_due = False
@@ -139,7 +134,7 @@ class Worker:
     def _load_kernels(self) -> None:
         """Bring what the first picture needs from disk while nothing is asked for yet."""
         for _name, _seconds, act in itertools.islice(steps(), 3):
-            if not self._inbox.empty():
+            if self._inbox.has_more:
                 return
             act()
 
@@ -149,18 +144,6 @@ class Worker:
         except HazeError:
             pass  # whoever asks for it will be told
 
-    def _read(self) -> None:
-        # When the window is gone there is nobody to compute for, in mid-pass or not.
-        try:
-            while True:
-                self._inbox.put(self._channel.receive()[0])
-        except ChannelClosed:
-            os._exit(0)
-        except Exception:
-            # What cannot be read, such as a message of another version, would leave its sender waiting for ever.
-            log.exception("a message could not be read")
-            os._exit(1)
-
     def _fail(self, reason: str) -> None:
         self._job = None
         self._channel.send(Failed(self._request_id, reason))
@@ -168,37 +151,29 @@ class Worker:
     # -- requests -------------------------------------------------------------------------------
 
     def _take(self, message: Request) -> None:
-        if isinstance(message, Prepare):
-            if self._inbox.empty():
-                self._open_early(message.place)
-            return
-        # A drag sends many: only the last of each kind matters.
-        want: Want | None = None
-        balance: Balance | None = None
-        while True:
-            if isinstance(message, Want):
-                want, balance = message, None
-            elif isinstance(message, Balance):
-                balance = message
-            elif isinstance(message, KeepWithin):
-                self._frames.keep_within(message.limit_bytes)
-            elif isinstance(message, Hold):
-                self._held = message.on
-            elif isinstance(message, DenoiseThis):
-                clean = denoise(message.picture, message.albedo, message.normal, FINAL_QUALITY)
-                self._channel.send(Denoised(message.request_id, clean))
-            try:
-                message = self._inbox.get_nowait()
-            except queue.Empty:
-                break
-        if want is not None:
-            self._begin(want.request)
+        for latest in self._inbox.latest(message):
+            if isinstance(latest, Want):
+                self._begin(latest.request)
+            elif isinstance(latest, Balance):
+                self._balance(latest)
+            elif isinstance(latest, KeepWithin):
+                self._frames.keep_within(latest.limit_bytes)
+            elif isinstance(latest, Hold):
+                self._held = latest.on
+            elif isinstance(latest, DenoiseThis):
+                clean = denoise(latest.picture, latest.albedo, latest.normal, FINAL_QUALITY)
+                self._channel.send(Denoised(latest.request_id, clean))
+            elif isinstance(latest, Prepare):
+                self._open_early(latest.place)
+
+    def _balance(self, balance: Balance) -> None:
         job = self._job
-        if balance is not None and job is not None:
-            job.gains, job.mix_id = balance.gains, balance.mix_id
-            job.reweigh()
-            job.finished = job.finished and job.level() >= job.request.passes
-            job.clean_due = job.clean_due or balance.settled
+        if job is None:
+            return
+        job.gains, job.mix_id = balance.gains, balance.mix_id
+        job.reweigh()
+        job.finished = job.finished and job.level() >= job.request.passes
+        job.clean_due = job.clean_due or balance.settled
 
     def _begin(self, request: FrameRequest) -> None:
         self._request_id = request.id
@@ -207,7 +182,7 @@ class Worker:
             self._frames.forget(request)
         frame = self._frames.frame(request, place)
         if not request.live:
-            frame.restore_looks()
+            frame.restore()
         keys = frame.want(list(request.layers))
         job = Job(request, frame, keys, gains=request.gains, motes_due=request.motes is not None)
         if request.part is not None:
@@ -232,7 +207,7 @@ class Worker:
         if missing and request.live and not request.medium.is_clear:
             if self._live.lacks_looks(frame, list(request.layers)):
                 # A hand that moves from the start would wait for them for ever: each edit looks at a few sources.
-                self._live.gather(frame, list(request.layers), 1, FIRST_LOOK_SECONDS, lambda: not self._inbox.empty())
+                self._live.gather(frame, list(request.layers), 1, FIRST_LOOK_SECONDS, lambda: self._inbox.has_more)
             # The whole picture first, then layers that can be balanced, unless the hand has moved on by then.
             job.answer_due = missing if self._answer_mixed(job) else []
             job.paused = bool(job.answer_due)
@@ -385,7 +360,7 @@ class Worker:
     def _gather_air(self, job: Job, passes: int) -> None:
         due = [(looks, seconds) for after, looks, seconds in GRID_PASSES if passes >= after]
         if job.request.live and not job.request.medium.is_clear and due:
-            self._live.gather(job.frame, list(job.request.layers), *due[-1], lambda: not self._inbox.empty())
+            self._live.gather(job.frame, list(job.request.layers), *due[-1], lambda: self._inbox.has_more)
 
     def _answer_mixed(self, job: Job) -> bool:
         """The picture in a medium that alone has changed, as it is balanced now; laid where clean pictures lie."""
@@ -405,7 +380,7 @@ class Worker:
     def _finish(self, job: Job) -> None:
         job.finished = True
         if job.request.fresh:
-            job.frame.keep_looks()
+            job.frame.keep()
         self._publish(job)
         last = (False, job.request.passes)
         if job.request.denoise and last not in job.cleaned:
@@ -416,10 +391,10 @@ class Worker:
         self._channel.send(Finished(job.request.id))
         fresh = [k for k in job.keys if job.request.live and not self._cache.has(k)]
         for key in fresh:
-            if not self._inbox.empty():
+            if self._inbox.has_more:
                 break
             self._cache.put(job.frame.image(key))
-        if job.request.live and self._inbox.empty():
+        if job.request.live and not self._inbox.has_more:
             self._live.get_ready()
 
     def _clean(self, job: Job) -> None:
@@ -440,7 +415,7 @@ class Worker:
         quality = FINAL_QUALITY if still else "balanced" if passes >= 8 else "fast"
         try:
             # Whoever moves a hand meanwhile must not wait for it.
-            clean = denoise(picture, *job.frame.guide_images(), quality, lambda: not self._inbox.empty())
+            clean = denoise(picture, *job.frame.guide_images(), quality, lambda: self._inbox.has_more)
         except StoppedError:
             job.clean_due = True
             return

@@ -43,8 +43,8 @@ class FramesAhead(QObject):
         self._small = SmallFrames(lambda: self.backend(), lambda made: self._made.emit(made))
         self._made.connect(lambda _made: self.renewed.emit())
         self._asked: dict[str, list[FramePlan]] = {TEST_FRAMES: [], AHEAD: []}
-        #: Those of frames to come, by frame, and their names.
-        self._ahead: dict[int, tuple[FramePlan, str]] = {}
+        #: Those of frames to come, by frame.
+        self._ahead: dict[int, FramePlan] = {}
         self._looks_ahead = False
         self._rests = QTimer(self, singleShot=True, interval=RESTS_MS)
         self._rests.timeout.connect(self._make_all)
@@ -62,22 +62,22 @@ class FramesAhead(QObject):
         """Have small pictures made for somebody, in this order."""
         self._asked[who] = plans
         if who == AHEAD:
-            self._ahead = {plan.frame: (plan, plan.digest()) for plan in plans}
+            self._ahead = {plan.frame: plan for plan in plans}
         self._small.want(self._wanted())
 
     def _wanted(self) -> list[FramePlan]:
-        return list({plan.digest(): plan for plans in self._asked.values() for plan in plans}.values())
+        return list({plan.name: plan for plans in self._asked.values() for plan in plans}.values())
 
     def small(self, plan: FramePlan) -> SmallFrame | None:
         """The small picture of a frame, None while it is not made."""
-        return self._small.get(plan.digest())
+        return self._small.get(plan.name)
 
     def made_of(self, there: Document) -> SmallFrame | None:
         """The small picture of the document at its frame, where it was asked for as that is now, and is made."""
-        plan, name = self._ahead.get(there.shot.frame, (None, ""))
+        plan = self._ahead.get(there.shot.frame)
         if plan is None or plan.look != there.look or plan.shot != there.shot:
             return None
-        return self._small.get(name)
+        return self.small(plan)
 
     def made_around(self, frame: int, at: Callable[[int], Document]) -> tuple[SmallFrame, SmallFrame] | None:
         """The nearest small pictures that are made at or before a frame, and at or after it; None with none so near.
@@ -86,7 +86,7 @@ class FramesAhead(QObject):
         """
 
         def is_made(other: int) -> bool:
-            return other in self._ahead and self._small.get(self._ahead[other][1]) is not None
+            return other in self._ahead and self.small(self._ahead[other]) is not None
 
         before = next(filter(is_made, range(frame, frame - NEAR, -1)), None)
         after = next(filter(is_made, range(frame, frame + NEAR)), None)

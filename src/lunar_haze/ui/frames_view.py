@@ -129,7 +129,7 @@ class FramesView(QScrollArea):
         if not self.session.is_open or self.session.place_spec is None or self._player.is_playing:
             return
         plans = self._player.ahead.plans(frames_to_look_at(self.session.document))
-        names = tuple(plan.digest() for plan in plans)
+        names = tuple(plan.name for plan in plans)
         if names != self._made_of:
             self._made_of = names
             self._lay(plans)

@@ -280,28 +280,25 @@ class Player(QObject):
 
     def _light_of(self, there: Document) -> tuple[str, Frame] | None:
         """How a frame is shown (a field of `Tally`), and what makes its light; None while there is none."""
-        then = self.session.document
-        for how, air_s in (("exact", None), ("held", then.shot.seconds)):
-            found = self._mixed(there, air_s)
-            if found is None:
-                continue
-            # Stand-ins are small pictures: what is new on screen plays at once.
-            if not self._made_of[2]:
-                return "small", found
-            # The layers have the air of the frame on screen: what flickers is seen as it is, and mist as it drifts.
-            moving = self._drifting(there, found, then) if how == "held" else None
-            return (how, found) if moving is None else ("drifting", moving)
-        small = self._small_of(there)
-        return None if small is None else ("small", lambda: Mixed(small))
+        held_s = self.session.document.shot.seconds
+        found, how = self._mixed(there), "exact"
+        if found is None:
+            # The layers have the air of the frame on screen: what flickers is seen as it is, and mist where it stood.
+            found, how = self._mixed(there, held_s), "held"
+        if found is None:
+            small = self._small_of(there)
+            return None if small is None else ("small", lambda: Mixed(small))
+        # Stand-ins are small pictures: what is new on screen plays at once.
+        if not self._made_of[2]:
+            return "small", found
+        moving = self._drifting(there.shot.frame, found, held_s) if how == "held" else None
+        return (how, found) if moving is None else ("drifting", moving)
 
-    def _drifting(self, there: Document, held: Frame, then: Document) -> Frame | None:
-        """What makes a frame with its own air, of its light in the air of the document ``then`` and small pictures."""
+    def _drifting(self, frame: int, light: Frame, held_s: float) -> Frame | None:
+        """What makes a frame with its own air of its light in the air of the frame on screen."""
         assert self._sheet is not None
-
-        def light_of(other: Document) -> Frame | None:
-            return self._mixed(other, then.shot.seconds)
-
-        return self._air.over(there.shot.frame, held, then, self._sheet.at, light_of, self._mix)
+        then = self.session.document.shot.frame
+        return self._air.over(frame, light, then, self._sheet.at, lambda there: self._mixed(there, held_s), self._mix)
 
     def _mixed(self, there: Document, air_s: float | None = None) -> Frame | None:
         """What mixes a frame from the layers at hand, None where they are of another place, lens or air; ``air_s`` as

@@ -5,6 +5,7 @@ are rendered together, those of one frame alone after them; so the light of a fr
 machine makes it, and in which order.
 """
 
+import functools
 from collections import Counter
 
 import attrs
@@ -32,7 +33,8 @@ class FramePlan:
         """What its base is: frames with the same one share it."""
         return self.base.view, self.base.medium, tuple(spec.key() for spec in self.base.layers)
 
-    def digest(self) -> str:
+    @functools.cached_property
+    def name(self) -> str:
         """Name of all that its picture depends on: layers and those rendered with them, balance, exposure, finish."""
         together = tuple(spec.key() for spec in self.base.layers)
         request, look = self.request, self.look

@@ -138,7 +138,7 @@ class Frame:
         self._tile_of = np.empty(self.pixels, np.int32)
         self._tile_of[self._in_tiles] = np.repeat(np.arange(self.tiles), np.diff(self._tile_starts))
         self.guides = Guides.empty(self.pixels)
-        self._kept_looks: tuple[NDArray[np.float32], int] | None = None
+        self._kept: tuple[NDArray[np.float32], int, frozenset[str]] | None = None
         self.sums: dict[str, LayerSum] = {}
         # Pages of a fresh pool take no memory until they are written: the whole pool is laid out at once.
         slots = max(min(memory_bytes // (self.pixels * 24), MOST_SLOTS), 1)
@@ -176,14 +176,15 @@ class Frame:
                 pool.give_back(slot)
             self._written.discard(slot)
 
-    def keep_looks(self) -> None:
-        """Keep what looks through the pixels have found so far, for pictures that are all to stand on the same."""
-        self._kept_looks = self.guides.looks.copy(), self.guides.passes
+    def keep(self) -> None:
+        """Keep the layers that there are and what looks have found so far: what other pictures are all to stand on."""
+        self._kept = self.guides.looks.copy(), self.guides.passes, frozenset(self.sums)
 
-    def restore_looks(self) -> None:
-        """Forget what looks have found since they were kept; nothing where they never were."""
-        if self._kept_looks is not None:
-            self.guides.looks[...], self.guides.passes = self._kept_looks
+    def restore(self) -> None:
+        """Forget the layers and looks that came since `keep`; nothing where there was none."""
+        if self._kept is not None:
+            self.guides.looks[...], self.guides.passes, keys = self._kept
+            self.sums = {key: layer for key, layer in self.sums.items() if key in keys}
 
     def add_guides(self, passes: int) -> None:
         """Look ``passes`` more times through every pixel; passes of layers look as well."""
