@@ -13,7 +13,7 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Material
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.model import Ball, Beam, Sun
-from tests.gltf_cases import CASES, SQUARE, write_case
+from tests.gltf_cases import CASES, FACES, SQUARE, File, plain, write_case
 from tests.places import WHITE, down_at, floor, lit, place_of, quad
 
 #: Read by us after the standard, and otherwise or not at all by the second reader.
@@ -50,6 +50,29 @@ def test_what_the_second_reader_leaves_out_is_read_as_the_standard_has_it(read, 
     np.testing.assert_allclose(place.bounds, [low, high], atol=1e-4)
     assert len(place.triangles) == count
     assert not place.notes, "nothing is said where all is read"
+
+
+@pytest.mark.parametrize(("parent", "own"), [
+    ({}, {"rotation": (0.1, 0.5, -0.3, 0.8), "scale": (1.0, 4.0, 0.2), "translation": (3.0, 0.0, 1.0)}),
+    ({"scale": (2.0, 0.1, 1.0)}, {"rotation": (0.4, 0.0, 0.2, 0.9)}),
+    ({"rotation": (0.0, 0.7, 0.0, 0.7)}, {"scale": (-1.0, 2.0, 1.0)}),
+    ({}, {"matrix": (1, 0.5, 0, 0, 0, 1, 0.3, 0, 0.2, 0, 1, 0, 5, 6, 7, 1)}),
+    ({"scale": (1e-7,) * 3}, {"rotation": (0.1, 0.5, -0.3, 0.8)}),
+    ({}, {"scale": (1.0, 2.0, 0.0)}),
+])  # fmt: skip
+def test_normals_stay_upright_however_a_node_stands(tmp_path, parent, own):
+    """Across the surface they are made for, to the side its triangles face: turned, sheared, mirrored, pressed flat."""
+    file = File()
+    normal = np.tile(np.array([0, 0, 1], np.float32), (4, 1))
+    file.square(NORMAL=file.accessor(normal))
+    file.json["nodes"] = [{"children": [1], **parent}, {"name": "square", "mesh": 0, **own}]
+    place = load_place(file.write(tmp_path / "square.glb"))
+    a, b, c = place.positions[place.triangles[0]].astype(float)
+    across = np.cross(b - a, c - a)
+    across /= np.linalg.norm(across)
+    mirrored = np.prod(own.get("scale", (1.0,))) < 0
+    np.testing.assert_allclose(place.normals, np.tile(across, (4, 1)), atol=1e-5)
+    assert mirrored == (place.triangles[0].tolist() != FACES[:3].tolist())
 
 
 @pytest.mark.parametrize(("name", "words"), [
@@ -178,13 +201,12 @@ def test_vertex_colours_are_laid_on_the_material(read):
     (lambda g: g["bufferViews"][0].update(byteOffset=-8), "an offset below nothing"),
     (lambda g: g["nodes"][0].update(scale=[1, None, 1]), "a scale that is no number"),
     (lambda g: g["nodes"][0].update(rotation=["x"] * 4), "a rotation of letters"),
+    (lambda g: g["nodes"][0].update(translation=[1, 2]), "a place of two numbers"),
     (lambda g: g.update(scene=5), "a scene that is not there"),
     (lambda g: g.update(nodes=[{"children": [0], "mesh": 0}]), "a node that holds itself is read once"),
 ])  # fmt: skip
 def test_damaged_files_are_refused_in_words(tmp_path, change, why):
     """Issue 13, line 16: a material of -1 crashed the render process."""
-    from tests.gltf_cases import plain
-
     file = plain()
     change(file.json)
     path = file.write(tmp_path / "bad.glb")

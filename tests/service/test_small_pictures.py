@@ -4,7 +4,7 @@ import attrs
 import numpy as np
 import pytest
 
-from lunar_haze.service.protocol import Published
+from lunar_haze.service.protocol import Balance, Cleaned, Published
 from tests.service import interrupted
 
 SIZE = (384, 216)
@@ -38,3 +38,17 @@ def test_each_layer_by_itself_is_without_grain_and_keeps_its_light(bench):
     for key in raw:
         assert roughness(clean[key]) < 0.6 * roughness(raw[key]), key
         assert clean[key].mean() == pytest.approx(raw[key].mean(), rel=0.25)
+
+
+def test_a_balance_that_comes_before_any_light_is_not_answered_with_the_dark(bench):
+    """A dimmer moved and let go while the first picture was awaited: a picture of no layers was called clean."""
+    for size in (SIZE, interrupted.SIZE):
+        request = attrs.evolve(bench.request(interrupted.lamps(), interrupted.MIST, size, 4), denoise=True)
+        bench.want(request)
+        dimmed = tuple(attrs.evolve(g, surface=(1.0,) * 3, air=(1.0,) * 3) for g in request.gains)
+        bench.worker.turn(Balance(7, dimmed, True))
+        while not any(isinstance(m, Cleaned) and m.mix_id == 7 for m in bench.ear.heard):
+            bench.worker.turn(None)
+            if isinstance(bench.ear.heard[-1], Cleaned):
+                assert bench.worker.layout.board.clean.mean() > 0.01
+        bench.kill()

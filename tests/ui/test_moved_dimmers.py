@@ -81,3 +81,21 @@ def test_layers_that_are_missing_are_no_picture_of_the_clean_one(live):
     told = (*gains(0.0, 0.0, 0.0), LayerGain("new", (1.0,) * 3, (1.0,) * 3))
     mixed, passes = live.picture(told, layer_scatter(FINISHES[0], HEIGHT))
     assert (passes, mixed.scattered) == (0, None)
+
+
+def test_light_whose_layer_is_not_at_hand_yet_stays_as_it_is(live):
+    """A new hour's small picture comes before its layers: who moved the sun's dimmer then saw all but lamps go dark."""
+    whole = live.picture(gains(0.0, 0.0, 0.0))[0].light.copy()
+    moved = live.picture(gains(0.0, -1.0, 0.0))[0].light.copy()
+    live.set_layers([image for key, image in live.images.items() if key != "k2"], {"k0", "k1", "k2"})
+    for told, wanted in ((gains(0.0, 0.0, -2.0), whole), (gains(0.0, -1.0, -2.0), moved)):
+        mixed, passes = live.picture(told)
+        np.testing.assert_allclose(mixed.light, wanted, rtol=1e-5)
+        assert passes == 0, "it is told to be a stand-in"
+
+
+def test_light_that_is_taken_away_goes_though_its_layer_is_gone(live):
+    live.set_layers([image for key, image in live.images.items() if key != "k2"], {"k0", "k1"})
+    mixed, passes = live.picture(gains(0.0, 0.0))
+    np.testing.assert_allclose(mixed.light, summed(live, gains(0.0, 0.0)), rtol=1e-5)
+    assert passes == 8

@@ -18,7 +18,7 @@ from lunar_haze.service.job import Job
 FROM_PIXELS, WIDTH, SKY_ROWS = 60_000, 96, 48
 #: Passes of a small picture of a new sky or view when the hand has rested: as many as fit in the seconds. One is
 #: what a moving hand gets.
-RESTED_PASSES, RESTED_SECONDS = 16, 0.1
+RESTED_PASSES, RESTED_SECONDS = 16, 0.06
 #: How wide the picture is that layers of few passes are freed of grain in first.
 KNOWN_WIDTH = 320
 #: Where a lamp alone has moved, its picture is this many times smaller at first.
@@ -107,7 +107,8 @@ class SmallPictures:
         if self._edges is None or self._edges[0] is not job.frame:
             # Edges are told by the first looks already; later ones add nothing to them.
             self._edges = job.frame, job.frame.edge_guides()
-        lay_out(denoise(picture, *frame.guide_images()), frame.edge_guides(), self._edges[1], out)
+        guides = frame.edge_guides()
+        lay_out(denoise(picture, *guides[:2]), guides, self._edges[1], out)
 
     def cleaned(self, job: Job, image: LayerImage) -> LayerImage:
         """A small layer freed of grain by itself, where that is wanted and takes less time than its first pass."""

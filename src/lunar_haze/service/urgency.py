@@ -20,7 +20,8 @@ from lunar_haze.core.transport.frame import Emphasis, Frame
 SILENT_AFTER = 4
 #: Every layer that is active gets this share of the passes at least.
 LEAST = 1 / 16
-STEP = 7
+#: Pixels that are looked at to tell how much layers matter, about so many.
+LOOKED_AT = 8192
 
 
 def passes_due(level: int, weight: float) -> int:
@@ -44,12 +45,14 @@ def standings(frame: Frame, gains: tuple[LayerGain, ...]) -> dict[str, Standing]
     A layer that has no pass yet, or stands in a picture without light, weighs one.
     """
     parts: dict[str, np.ndarray] = {}
+    # Odd, so that they do not stand in columns.
+    step = frame.pixels // LOOKED_AT | 1
     for gain in gains:
         layer = frame.sums.get(gain.key)
         if layer is not None and layer.passes and not gain.is_silent:
             weight = frame.weight_of(layer)
-            each = weight[::STEP] if len(weight) > 1 else weight
-            surface, air = (part[::STEP] * each for part in frame.sums_of(layer))
+            each = weight[::step] if len(weight) > 1 else weight
+            surface, air = (part[::step] * each for part in frame.sums_of(layer))
             mixed = surface * np.asarray(gain.surface, np.float32) + air * np.asarray(gain.air, np.float32)
             parts[gain.key] = np.abs(mixed) @ LUMINANCE_WEIGHTS
     total = np.sum(list(parts.values()), 0) if parts else np.zeros(1)

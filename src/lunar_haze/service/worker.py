@@ -177,6 +177,8 @@ class Worker:
 
     def _begin(self, request: FrameRequest) -> None:
         self._request_id = request.id
+        # Nothing has been shown yet, so that no hand is at it that may go on at once.
+        is_first = self._job is None
         place = self._packed(request.place)
         if request.fresh:
             self._frames.forget(request)
@@ -195,7 +197,7 @@ class Worker:
                 if saved is not None and saved.surface.shape[:2] == (request.view.height, request.view.width):
                     frame.put(key, saved)
         missing = list(job.missing())
-        job.coarse_due = small_first(job, missing)
+        job.coarse_due, job.coarse_rested = small_first(job, missing), is_first
         if self.layout.make_ready(request):
             board = self.layout.board
             self._channel.send(BoardReady(board.width, board.height, board.slots), board.descriptor)
@@ -247,13 +249,18 @@ class Worker:
         waits = self._held and not job.missing()
         steps_due: tuple[tuple[object, Callable[[Job], None]], ...] = (
             (job.answer_due, self._answer),
-            (job.clean_due, self._clean),
+            (job.clean_due and self._is_laid(job), self._clean),
             (job.coarse_due, self._coarse),
             (job.small, self._lay_small),
             (job.motes_due, self._light_motes),
             (not job.finished and not waits, self._refine),
         )
         return next((step for is_due, step in steps_due if is_due), None)
+
+    def _is_laid(self, job: Job) -> bool:
+        """Whether there is something of every layer that matters: without it the picture would be dark."""
+        laid = {at.key for at in self.layout.layers(job.keys)}
+        return all(key in laid or job.weight(key) == 0.0 for key in job.keys)
 
     def _step(self, job: Job) -> None:
         job.paused = False

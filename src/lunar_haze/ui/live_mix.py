@@ -91,22 +91,21 @@ class LiveMix:
         ``scatter`` is what scatters its layers' light, None where nobody asks. While one gain is moved a picture stays
         as it is until the call after the next one.
         """
-        clean = self._on_clean(gains, scatter)
-        if clean is not None:
-            return clean, self._clean_passes
         active = {g.key for g in gains if not g.is_silent}
+        if self._clean is not None:
+            changes = _changes(self.clean_gains, gains)
+            waiting = changes.keys() - self.images.keys()
+            # Light that the denoised picture holds stays as it is until its layer is at hand: the rest alone is dark.
+            holds = not active <= self.images.keys() and waiting <= {g.key for g in self.clean_gains}
+            if holds or not waiting:
+                known = {key: change for key, change in changes.items() if key not in waiting}
+                return self._on_clean(self._clean, known, scatter), 0 if waiting else self._clean_passes
         passes = min((self.images[k].passes if k in self.images else 0 for k in active), default=1)
         mixed = self._mixer.picture(gains)
         return None if mixed is None else Mixed(mixed), passes
 
-    def _on_clean(self, gains: tuple[LayerGain, ...], scatter: Scatter | None) -> Mixed | None:
-        """The denoised picture plus what has changed since it was made; None when layers are missing."""
-        clean = self._clean
-        if clean is None:
-            return None
-        changes = _changes(self.clean_gains, gains)
-        if not changes.keys() <= self.images.keys():
-            return None
+    def _on_clean(self, clean: NDArray[np.float32], changes: dict[str, LayerGain], scatter: Scatter | None) -> Mixed:
+        """The denoised picture plus what has changed since it was made."""
         light = _sum(clean, [(self.images[key], change) for key, change in changes.items()], self._rooms)
         if scatter is None:
             return Mixed(light)

@@ -6,8 +6,8 @@ cameras and lights (KHR_lights_punctual). Y-up becomes Z-up: (x, y, z) -> (x, -z
 named in the place's notes.
 """
 
+import itertools
 import math
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -19,9 +19,9 @@ from lunar_haze.core.place.camera import SENSOR_WIDTH_MM, Camera
 from lunar_haze.core.place.gltf_draco import unpacked
 from lunar_haze.core.place.gltf_file import GltfFile, Json, item, number, numbers
 from lunar_haze.core.place.gltf_material import MaterialReader, Worn
+from lunar_haze.core.place.gltf_nodes import Placement, instances, placed_by, scene_names, scene_nodes
 from lunar_haze.core.place.model import Material, Place, PlaceCamera, PlaceLight, Texture, smooth_normals
 
-Y_UP_TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 #: Extensions of the whole file that are read, or that material by material is told about.
 _READ = {
     "KHR_lights_punctual",
@@ -32,8 +32,6 @@ _READ = {
     "EXT_texture_webp",
     "EXT_texture_avif",
 }
-#: Instances of one mesh, at the most.
-_MOST_INSTANCES = 200_000
 #: What parts of a damaged file raise.
 _DAMAGE = (
     IndexError,
@@ -73,26 +71,6 @@ def read_gltf(path: Path, scene: str = "") -> Place:
         raise PlaceError(f"{path.name} is larger than this machine's memory holds") from error
 
 
-def _turned(quaternion: NDArray) -> NDArray:
-    """Rotations (..., 3, 3) of quaternions (..., 4), made unit first."""
-    x, y, z, w = np.moveaxis(quaternion / np.maximum(np.linalg.norm(quaternion, axis=-1, keepdims=True), 1e-30), -1, 0)
-    rows = (
-        (1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)),
-        (2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)),
-        (2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)),
-    )
-    return np.stack([np.stack(row, -1) for row in rows], -2)
-
-
-def _local_matrix(node: Json) -> NDArray:
-    if node.matrix is not None:
-        return numbers(node.matrix, tuple(np.eye(4).ravel())).reshape(4, 4).T
-    matrix = np.eye(4)
-    matrix[:3, :3] = _turned(numbers(node.rotation, (0.0, 0.0, 0.0, 1.0))) * numbers(node.scale, (1.0, 1.0, 1.0))
-    matrix[:3, 3] = numbers(node.translation, (0.0, 0.0, 0.0))
-    return matrix
-
-
 def _as_triangles(indices: NDArray, mode: int) -> NDArray | None:
     if mode == 4:
         return indices[: len(indices) // 3 * 3].reshape(-1, 3)
@@ -122,7 +100,8 @@ class _Assembly:
         """The whole place."""
         gltf = self.gltf
         worn = [self._materials.material(i) for i in range(len(gltf.materials or []))]
-        for index, world in self._nodes():
+        stands: list[tuple[Json, str, NDArray]] = []
+        for index, world in scene_nodes(self.file, self._scene):
             node = item(gltf.nodes, index, "node")
             name = str(node.name or f"object {index}")
             if node.camera is not None:
@@ -133,7 +112,8 @@ class _Assembly:
             if node.skin is not None:
                 self.file.note(f"“{name}” is skinned; it stands in its rest pose")
             if node.mesh is not None:
-                self._add_mesh(node, world, name, worn)
+                stands.append((node, name, instances(self.file, node, world, name)))
+        self._add_meshes(stands, worn)
         return self._together([w.material for w in worn], self._materials.textures)
 
     def _together(self, materials: list[Material], textures: list[Texture]) -> Place:
@@ -157,45 +137,8 @@ class _Assembly:
             tuple(self.file.notes),
             arrays["c"] if self._coloured else None,
             tuple(self._lights),
-            self._scene_names(),
+            scene_names(self.gltf),
         )
-
-    # -- nodes ----------------------------------------------------------------------------------
-
-    def _scene_names(self) -> tuple[str, ...]:
-        return tuple(str(s.name or f"scene {i}") for i, s in enumerate(self.gltf.scenes or []))
-
-    def _roots(self) -> list[int]:
-        names = self._scene_names()
-        if not names:
-            children = {c for node in self.gltf.nodes or [] for c in node.children or []}
-            return [i for i in range(len(self.gltf.nodes or [])) if i not in children]
-        number_ = 0 if self.gltf.scene is None else self.gltf.scene
-        if self._scene:
-            if self._scene not in names:
-                raise PlaceError(f"{self.file.path.name} holds no scene “{self._scene}”; it holds {', '.join(names)}")
-            number_ = names.index(self._scene)
-        shown = item(self.gltf.scenes, number_, "scene")
-        others = [n for i, n in enumerate(names) if i != number_]
-        if others:
-            self.file.note(f"scene “{names[number_]}” is shown; the file also holds {', '.join(others)}")
-        return shown.nodes or []
-
-    def _nodes(self) -> Iterator[tuple[int, NDArray]]:
-        """Nodes of the scene with their world matrices, in Z-up metres."""
-        found: list[tuple[int, NDArray]] = []
-        stack = [(root, Y_UP_TO_Z_UP) for root in self._roots()]
-        seen: set[int] = set()
-        while stack:
-            index, parent = stack.pop()
-            node = item(self.gltf.nodes, index, "node")
-            if index in seen:
-                continue
-            seen.add(index)
-            world = parent @ _local_matrix(node)
-            found.append((index, world))
-            stack.extend((child, world) for child in node.children or [])
-        yield from sorted(found, key=lambda pair: pair[0])
 
     # -- cameras and lights ---------------------------------------------------------------------
 
@@ -243,32 +186,18 @@ class _Assembly:
 
     # -- meshes ---------------------------------------------------------------------------------
 
-    def _instances(self, node: Json, world: NDArray, name: str) -> list[NDArray]:
-        """World matrices of all copies of a node's mesh."""
-        instancing = (node.extensions or {}).get("EXT_mesh_gpu_instancing")
-        if instancing is None:
-            return [world]
-        given = {k: self.file.accessor(v).astype(float) for k, v in (instancing.attributes or {}).items()}
-        count = min((len(v) for v in given.values()), default=0)
-        if count > _MOST_INSTANCES:
-            self.file.note(f"“{name}” stands {count:,} times; {_MOST_INSTANCES:,} of them are shown")
-            count = _MOST_INSTANCES
-        local = np.tile(np.eye(4), (count, 1, 1))
-        if "ROTATION" in given:
-            local[:, :3, :3] = _turned(given["ROTATION"][:count])
-        if "SCALE" in given:
-            local[:, :3, :3] *= given["SCALE"][:count, None, :]
-        if "TRANSLATION" in given:
-            local[:, :3, 3] = given["TRANSLATION"][:count]
-        return list(world @ local)
-
-    def _add_mesh(self, node: Json, world: NDArray, name: str, worn: list[Worn]) -> None:
-        mesh = item(self.gltf.meshes, node.mesh, "mesh")
-        self._objects.append(name)
-        weights = node.weights if node.weights is not None else mesh.weights
-        for matrix in self._instances(node, world, name):
-            for primitive in mesh.primitives:
-                self._add_primitive(primitive, matrix, name, worn, weights or [])
+    def _add_meshes(self, stands: list[tuple[Json, str, NDArray]], worn: list[Worn]) -> None:
+        """Meshes of nodes, each with its name and its world matrices (n, 4, 4)."""
+        if not stands:
+            return
+        placements = iter(placed_by(np.concatenate([worlds for _node, _name, worlds in stands])))
+        for node, name, worlds in stands:
+            mesh = item(self.gltf.meshes, node.mesh, "mesh")
+            self._objects.append(name)
+            weights = node.weights if node.weights is not None else mesh.weights
+            for placement in itertools.islice(placements, len(worlds)):
+                for primitive in mesh.primitives:
+                    self._add_primitive(primitive, placement, name, worn, weights or [])
 
     def _read(self, primitive: Json) -> tuple[dict[str, NDArray], NDArray | None]:
         """Attributes by name, and the indices."""
@@ -279,7 +208,7 @@ class _Assembly:
         indices = None if primitive.indices is None else self.file.accessor(primitive.indices)[:, 0].astype(np.int64)
         return attributes, indices
 
-    def _add_primitive(self, primitive: Json, world: NDArray, name: str, worn: list[Worn], weights: list) -> None:
+    def _add_primitive(self, primitive: Json, stand: Placement, name: str, worn: list[Worn], weights: list) -> None:
         attributes, indices = self._read(primitive)
         if "POSITION" not in attributes:
             return
@@ -300,12 +229,12 @@ class _Assembly:
         if len(triangles) and (triangles.max() >= len(positions) or triangles.min() < 0):
             raise ValueError("index out of range")
         with np.errstate(invalid="ignore", over="ignore"):
-            placed = (positions @ world[:3, :3].T + world[:3, 3]).astype(np.float32)
-        if np.linalg.det(world[:3, :3]) < 0:
+            placed = (positions @ stand.world[:3, :3].T + stand.world[:3, 3]).astype(np.float32)
+        if stand.is_mirrored:
             triangles = triangles[:, ::-1]
         if normals is not None and len(normals) == len(positions):
-            raw = normals @ np.linalg.pinv(world[:3, :3])
-            normals = raw / np.maximum(np.linalg.norm(raw, axis=1, keepdims=True), 1e-12)
+            raw = normals @ stand.spin.T
+            normals = raw / np.maximum(np.linalg.norm(raw, axis=1, keepdims=True), 1e-30)
         else:
             normals = smooth_normals(placed, triangles)
         number_ = len(worn)

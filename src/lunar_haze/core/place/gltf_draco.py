@@ -16,7 +16,7 @@ def unpacked(file: GltfFile, extension: Json) -> tuple[dict[str, NDArray], NDArr
             f"{file.path.name} is compressed with Draco, which cannot be read here; export it without mesh compression"
         ) from error
     try:
-        mesh = DracoPy.decode(file.view(extension.bufferView))
+        mesh = DracoPy.decode(bytes(file.view(extension.bufferView)))
     except (DracoPy.FileTypeException, RuntimeError) as error:
         raise ValueError("a packed mesh is damaged") from error
     by_id = {a["unique_id"]: a["data"] for a in mesh.attributes}

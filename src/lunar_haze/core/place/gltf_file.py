@@ -19,7 +19,8 @@ from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.place.files import beside
 from lunar_haze.core.units.content import read_regular
 
-_COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
+_CODES = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
+_COMPONENT = {kind: np.dtype(code) for kind, code in _CODES.items()}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 #: An accessor without data of its own holds so many elements at the most.
 _MOST_ELEMENTS = 20_000_000
@@ -50,6 +51,14 @@ def numbers(value: Any, default: tuple[float, ...]) -> NDArray:
     if array.shape != (len(default),) or not np.isfinite(array).all():
         raise ValueError(f"{value!r} are not {len(default)} numbers")
     return array
+
+
+def rows_of_numbers(values: list[Any], default: tuple[float, ...]) -> NDArray:
+    """Lists of finite numbers (n, len(default)), the default for each that is None. Raises ValueError."""
+    array = np.array([default if value is None else value for value in values], float)
+    if not np.isfinite(array).all():
+        raise ValueError(f"not every one of {len(values)} lists holds finite numbers")
+    return array.reshape(len(values), len(default))
 
 
 def number(value: Any, default: float) -> float:
@@ -163,19 +172,20 @@ class GltfFile:
             self._buffers[index] = data
         return self._buffers[index]
 
-    def view(self, index: int) -> bytes:
+    def view(self, index: int) -> memoryview:
         """The bytes of a buffer view."""
         view = item(self.gltf.bufferViews, index, "buffer view")
         start, length = view.byteOffset or 0, view.byteLength
         data = self.buffer(view.buffer)
         if start < 0 or length < 0 or start + length > len(data):
             raise self.cut_short()
-        return data[start : start + length]
+        return memoryview(data)[start : start + length]
 
     def accessor(self, index: int) -> NDArray:
-        """The values (count, width) of an accessor: sparse ones filled in, normalised ones as float32."""
+        """The values (count, width) of an accessor, not to be written to: sparse ones filled in, normalised ones as
+        float32."""
         accessor = item(self.gltf.accessors, index, "accessor")
-        dtype = np.dtype(_COMPONENT[accessor.componentType])
+        dtype = _COMPONENT[accessor.componentType]
         width, count = _WIDTH[accessor.type], accessor.count
         if isinstance(count, bool) or not isinstance(count, int) or count < 1:
             raise ValueError(f"accessor {index} holds {count!r} elements")
@@ -186,6 +196,7 @@ class GltfFile:
         else:
             array = self._stored(accessor, dtype, width, count)
         if accessor.sparse is not None:
+            array = array.copy()
             self._fill_in(accessor.sparse, array)
         if accessor.normalized and dtype.kind in "iu":
             array = np.maximum(array.astype(np.float32) / np.iinfo(dtype).max, -1.0)
@@ -200,12 +211,12 @@ class GltfFile:
             raise ValueError("elements overlap")
         if start + stride * (count - 1) + dtype.itemsize * width > len(data):
             raise self.cut_short()
-        return np.ndarray((count, width), dtype, data, start, (stride, dtype.itemsize)).copy()
+        return np.ndarray((count, width), dtype, data, start, (stride, dtype.itemsize))
 
     def _fill_in(self, sparse: Json, array: NDArray) -> None:
         # "values" is a method of a dictionary: it has to be asked for by name.
         where, what, count = sparse["indices"], sparse["values"], sparse.count
-        numbers = np.dtype(_COMPONENT[where.componentType])
+        numbers = _COMPONENT[where.componentType]
         if numbers.kind != "u" or count < 1 or count > len(array):
             raise ValueError("a sparse accessor replaces what is not there")
         indices, values = self.view(where.bufferView), self.view(what.bufferView)

@@ -3,6 +3,7 @@
 A place is made once on import and never edited; looks and shots refer to it.
 """
 
+import functools
 import math
 
 import attrs
@@ -115,10 +116,14 @@ class Place:
         """Lowest and highest corner (3,) [m]."""
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
+    @functools.cached_property
+    def worn(self) -> tuple[Material, ...]:
+        """The materials that at least one triangle wears."""
+        return tuple(self.materials[i] for i in np.unique(self.material_of))
+
     def glowing_materials(self) -> list[Material]:
-        """Materials that emit, and are worn by at least one triangle."""
-        worn = set(np.unique(self.material_of).tolist())
-        return [m for i, m in enumerate(self.materials) if m.glows and i in worn]
+        """Materials that emit, and are worn."""
+        return [m for m in self.worn if m.glows]
 
 
 def emissive_luminance(material: Material) -> float:

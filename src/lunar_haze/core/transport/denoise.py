@@ -91,8 +91,8 @@ def denoise(
     peak = float(radiance.max(initial=0.0))
     if not peak > 0.0:
         return radiance
-    # Night layers are tiny in cd/m2; the network is trained round one.
-    scale = np.float32(0.18 / max(float(np.median(radiance)), peak * 1e-6, 1e-20))
+    # Night layers are tiny in cd/m2; the network is trained round one. Some pixels tell how bright the middle one is.
+    scale = np.float32(0.18 / max(float(np.median(radiance[::3, ::3])), peak * 1e-6, 1e-20))
     clean = np.empty_like(radiance)
     images = {"color": radiance * scale, "albedo": albedo, "normal": normal}
     images = {name: np.ascontiguousarray(image, np.float32) for name, image in images.items()}
@@ -112,22 +112,22 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
     outweighs a block.
     """
     rows, columns = min(BLOCKS, summed.shape[0]), min(BLOCKS, summed.shape[1])
-    light = summed.sum(-1)
+    light = summed[..., 0] + summed[..., 1] + summed[..., 2]
+    lamps = light > LAMP_OVER_MEAN * light.mean()
     # Round a lamp the network spreads light that the sum has in few pixels.
     reach = 2 * max(summed.shape[1] // 80, 2) + 1
-    rest = ~maximum_filter(light > LAMP_OVER_MEAN * light.mean(), reach)
-    wanted, clean = _block_sums(summed, rest, rows, columns), clean.copy()
-    whole = np.ones((rows, columns, 3))
-    for _ in range(CORRECTIONS):
-        now = _block_sums(clean, rest, rows, columns)
-        change = np.where(now > 0, wanted / np.maximum(now, 1e-300), 1.0)
-        # Spread between middles a change is felt by less than its block: a little more of it is laid on.
-        after = (whole * np.clip(change, 0.5, 2.0) ** 1.25).clip(1 / MOST_CORRECTED, MOST_CORRECTED)
-        if np.abs(change - 1).max() < NEAR_ENOUGH or np.abs(after / whole - 1).max() < NEAR_ENOUGH / 4:
-            break
-        _spread(after / whole, clean)
-        whole = after
+    rest = ~(maximum_filter(lamps, reach) if lamps.any() else lamps)
+    clean = clean.copy()
+    _give_back(summed, rest, rows, columns, clean)
     return clean
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _between(at, extent, count):
+    """Of ``count`` middles of blocks along an extent: the one before a pixel, the one after, the share of that."""
+    where = min(max((at + 0.5) * count / extent - 0.5, 0.0), count - 1.0)
+    before = min(int(where), max(count - 2, 0))
+    return before, min(before + 1, count - 1), where - before
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
@@ -146,20 +146,67 @@ def _block_sums(picture, rest, rows, columns):
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _felt(picture, rest, rows, columns):
+    """How the sum of each block takes up a grid that is spread over the picture: of the block's own middle and of
+    those about it (rows, columns, 3, 3, 3), the last by channel."""
+    height, width = rest.shape
+    out = np.zeros((rows, columns, 3, 3, 3))
+    for block in nb.prange(rows * columns):
+        j, i = block // columns, block % columns
+        for y in range(j * height // rows, (j + 1) * height // rows):
+            above, below, fy = _between(y, height, rows)
+            for x in range(i * width // columns, (i + 1) * width // columns):
+                if rest[y, x]:
+                    left, right, fx = _between(x, width, columns)
+                    for c in range(3):
+                        high, low = picture[y, x, c] * (1.0 - fy), picture[y, x, c] * fy
+                        out[j, i, above - j + 1, left - i + 1, c] += high * (1.0 - fx)
+                        out[j, i, above - j + 1, right - i + 1, c] += high * fx
+                        out[j, i, below - j + 1, left - i + 1, c] += low * (1.0 - fx)
+                        out[j, i, below - j + 1, right - i + 1, c] += low * fx
+    return out
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _grid_to(wanted, felt):
+    """The grid (rows, columns, 3) that brings blocks to the sums that are wanted of them (see `_felt`)."""
+    rows, columns = wanted.shape[0], wanted.shape[1]
+    grid = np.ones(wanted.shape)
+    for _ in range(CORRECTIONS):
+        before, furthest, most = grid.copy(), 0.0, 0.0
+        for j in range(rows):
+            for i in range(columns):
+                for c in range(3):
+                    now = 0.0
+                    for v in range(max(j - 1, 0), min(j + 2, rows)):
+                        for u in range(max(i - 1, 0), min(i + 2, columns)):
+                            now += felt[j, i, v - j + 1, u - i + 1, c] * before[v, u, c]
+                    change = wanted[j, i, c] / now if now > 0.0 else 1.0
+                    # Spread between middles a change is felt by less than its block: a little more of it is laid on.
+                    after = before[j, i, c] * min(max(change, 0.5), 2.0) ** 1.25
+                    grid[j, i, c] = min(max(after, 1.0 / MOST_CORRECTED), MOST_CORRECTED)
+                    furthest = max(furthest, abs(change - 1.0))
+                    most = max(most, abs(grid[j, i, c] / before[j, i, c] - 1.0))
+        if furthest < NEAR_ENOUGH or most < NEAR_ENOUGH / 4:
+            return before
+    return grid
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
 def _spread(grid, picture):
     """Multiply a picture (H, W, 3) by a grid over it (rows, columns, 3), read between the middles of its blocks."""
     height, width, rows, columns = picture.shape[0], picture.shape[1], grid.shape[0], grid.shape[1]
     for y in nb.prange(height):
-        fy = min(max((y + 0.5) * rows / height - 0.5, 0.0), rows - 1.0)
-        j = min(int(fy), max(rows - 2, 0))
-        j1 = min(j + 1, rows - 1)
-        fy -= j
+        above, below, fy = _between(y, height, rows)
         for x in range(width):
-            fx = min(max((x + 0.5) * columns / width - 0.5, 0.0), columns - 1.0)
-            i = min(int(fx), max(columns - 2, 0))
-            i1 = min(i + 1, columns - 1)
-            fx -= i
+            left, right, fx = _between(x, width, columns)
             for c in range(3):
-                high = grid[j, i, c] + fx * (grid[j, i1, c] - grid[j, i, c])
-                low = grid[j1, i, c] + fx * (grid[j1, i1, c] - grid[j1, i, c])
+                high = grid[above, left, c] + fx * (grid[above, right, c] - grid[above, left, c])
+                low = grid[below, left, c] + fx * (grid[below, right, c] - grid[below, left, c])
                 picture[y, x, c] *= np.float32(high + fy * (low - high))
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _give_back(summed, rest, rows, columns, clean):
+    """Bring the blocks of a picture (H, W, 3) to the light of a sum: one kernel, since each takes time to load."""
+    _spread(_grid_to(_block_sums(summed, rest, rows, columns), _felt(clean, rest, rows, columns)), clean)

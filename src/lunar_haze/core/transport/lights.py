@@ -229,13 +229,20 @@ def _readable(shape: Shape, worn: set[str]) -> None:
                 pattern(cutout)
 
 
+def _spared(linking: LightLinking, objects: tuple[str, ...]) -> NDArray[np.float32]:
+    """Which objects (n,) a source does not light; usually none, and there may be thousands."""
+    if linking.mode == "all":
+        return np.zeros(max(len(objects), 1), np.float32)
+    return np.array([linking.excludes(name) for name in objects] or [False], np.float32)
+
+
 class _Packer:
     """Gathers rows, and beside them what they refer to by number."""
 
     def __init__(self, sources: list[Lit], place: Place, order: NDArray, sky_rows: int) -> None:
         self._sources, self._place, self._order, self._sky_rows = sources, place, order, sky_rows
         self._materials = {m.name: i for i, m in enumerate(place.materials)}
-        self.worn = {place.materials[i].name for i in np.unique(place.material_of)}
+        self.worn = {material.name for material in place.worn}
         self.images = _Tables()
         self.rows: list[NDArray] = []
         self.members: list[NDArray] = []
@@ -348,7 +355,7 @@ class _Packer:
             shades=np.stack(self.shades) if self.shades else np.ones((1, 1, 1), np.float32),
             patterns=np.stack(images.patterns) if images.patterns else np.ones((1, SIZE, SIZE), np.float32),
             profiles=np.stack(images.profiles) if images.profiles else np.ones((1, V_STEPS, H_STEPS), np.float32),
-            spared=np.array([[s.linking.excludes(n) for n in objects] or [False] for s in self._sources], np.float32),
+            spared=np.array([_spared(source.linking, objects) for source in self._sources], np.float32),
             sun_maps=np.zeros((1, 1, 1), np.float32),
             guide_view=np.zeros(15, np.float32),
             guide_sum=np.zeros((1, 2), np.float32),
