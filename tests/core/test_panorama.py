@@ -127,6 +127,18 @@ def test_its_own_sun_is_found(sunny):
     assert lobe_light(dome) == pytest.approx(expected, rel=0.05)
 
 
+@pytest.mark.parametrize("height", [8, 16, 32, 48])
+def test_the_bright_part_of_a_small_picture_is_told_from_the_rest(tmp_path, height):
+    """About a bright zenith lay no pixel: the sky round it, its light and the map without it were no numbers."""
+    rows = np.linspace(2.0, 0.5, height)[:, None, None] * np.ones((height, 2 * height, 3))
+    write_exr(tmp_path / "small.exr", rows.astype(np.float32), {}, {})
+    dome = dome_of(tmp_path / "small.exr")
+    assert (lobe_light(dome) > 0.0).all()
+    whole, without = (dome_radiance(attrs.evolve(dome, without_sun=out)) for out in (False, True))
+    assert 0.5 < without.mean() / whole.mean() < 0.99
+    assert (without <= whole * 1.001).all()
+
+
 def test_turning_a_panorama_turns_its_light(sunny):
     dome = dome_of(sunny)
     straight, turned = dome_radiance(dome, 128, 256), dome_radiance(attrs.evolve(dome, turn_deg=90.0), 128, 256)

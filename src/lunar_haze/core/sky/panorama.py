@@ -298,8 +298,10 @@ def find_lobe(pixels: NDArray[np.float32], clipped: bool = False) -> Lobe:
 
 
 def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[np.bool_]:
+    """Which pixels of a map of directions (H, W, 3) lie just outside a radius: three degrees, two pixels at least."""
     cosine = directions @ towards
-    inner, outer = math.cos(math.radians(radius_deg)), math.cos(math.radians(radius_deg + 3.0))
+    width_deg = max(3.0, 2.0 * 180.0 / len(directions))
+    inner, outer = (math.cos(math.radians(min(at, 180.0))) for at in (radius_deg, radius_deg + width_deg))
     return (cosine < inner) & (cosine > outer)
 
 
