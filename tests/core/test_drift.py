@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from scipy.ndimage import zoom
 
-from lunar_haze.core.picture.drift import drift, lay_drift, quotient
+from lunar_haze.core.picture.drift import drift, quotient
+from lunar_haze.core.units.between import times_grid
 
 SMALL, LARGE = (54, 96), (216, 384)
 
@@ -22,7 +23,7 @@ def laid(then, small, light, *others):
     """Light of a frame with a small picture, and others of it; ``then`` is the small picture and light of the moment."""
     made = [np.empty_like(picture) for picture in (light, *others)]
     for picture, out in zip((light, *others), made, strict=True):
-        lay_drift(picture, drift(quotient(small, light), quotient(*then)), out)
+        times_grid(picture, drift(quotient(small, light), quotient(*then)), out)
     return made
 
 

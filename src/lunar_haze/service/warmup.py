@@ -45,7 +45,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
     from lunar_haze.core.layers.motes import LitMotes, Motes, floating
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
-    from lunar_haze.core.picture.drift import lay_drift, quotient
+    from lunar_haze.core.picture.drift import quotient
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
     from lunar_haze.core.picture.views import FALSE_COLOUR
@@ -66,6 +66,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.transport.mote_light import mote_light
     from lunar_haze.core.transport.scene import PackedPlace
     from lunar_haze.core.transport.upsample import lay_out
+    from lunar_haze.core.units.between import times_grid
     from lunar_haze.service.folders import sky_folder
 
     place = Place(
@@ -112,7 +113,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         each = {k: frame.image(k) for k in keys}
         ready = FrameMix(each, room[0], (), True)
         ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
-        lay_drift(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])
+        times_grid(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
         lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])

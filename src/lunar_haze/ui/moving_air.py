@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.picture.drift import drift, lay_drift, quotient
+from lunar_haze.core.picture.drift import drift, quotient
 from lunar_haze.core.picture.frame_mix import Mixed
 from lunar_haze.core.picture.mix import Rooms
+from lunar_haze.core.units.between import times_grid
 from lunar_haze.ui.frames_ahead import FramesAhead
 
 #: Makes the light of a frame (h, w, 3) [cd/m2], and says whether it has its glow already.
@@ -60,11 +61,11 @@ class MovingAir:
             factor = drift(before + share * (after - before), known[moment.name])
             mixed = light()
             out = self._rooms.next(mixed.light.shape)
-            lay_drift(mixed.light, factor, out)
+            times_grid(mixed.light, factor, out)
             if mixed.scattered is None:
                 return Mixed(out)
             scattered = np.empty_like(mixed.scattered)
-            lay_drift(mixed.scattered, factor, scattered)
+            times_grid(mixed.scattered, factor, scattered)
             return Mixed(out, scattered)
 
         return None if any(its_light is None for _small, its_light in new) else make

@@ -6,7 +6,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.picture.mix import read_row
+from lunar_haze.core.units.between import read_row
 
 
 class Softness(NamedTuple):

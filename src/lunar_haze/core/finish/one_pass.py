@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.finish.dark_rows import dark_row
 from lunar_haze.core.picture.display import look_up_row, round_row, shape_row
-from lunar_haze.core.picture.mix import read_row
+from lunar_haze.core.units.between import read_row
 from lunar_haze.core.units.fast_math import exp, log2
 
 _LN2 = np.float32(np.log(2.0))

@@ -4,12 +4,11 @@ A small picture is there of every frame, in its own air. What it has over that f
 by what that is at the moment itself, is what the drift of the air does to light: it is laid over the large picture.
 """
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from lunar_haze.core.picture.mix import block_mean, enlarge, read_row
+from lunar_haze.core.picture.mix import block_mean, enlarge
 
 #: The drift is told at so many times fewer pixels than small pictures have, and by neighbours so far away [those px]:
 #: mist has no edges, and grain goes with it.
@@ -32,17 +31,6 @@ def quotient(small: NDArray[np.float32], light: NDArray[np.float32]) -> NDArray[
 def drift(now: NDArray[np.float32], then: NDArray[np.float32]) -> NDArray[np.float32]:
     """What the air does to light since the moment, times: of the `quotient` of a frame and that of the moment."""
     return np.clip(now / then, 1.0 / _MOST, _MOST)
-
-
-@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def lay_drift(picture, factor, out):
-    """``out`` = a picture (H, W, 3) float32 times a factor (h, w, 3) float32, read between its pixels."""
-    for row in nb.prange(out.shape[0]):
-        room, line = np.empty(factor.shape[1], np.float32), np.empty(out.shape[1], np.float32)
-        for c in range(3):
-            read_row(factor, c, row, out.shape[0], room, line)
-            for x in range(line.size):
-                out[row, x, c] = picture[row, x, c] * line[x]
 
 
 def _smooth(picture: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray[np.float32]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain, LayerImage
+from lunar_haze.core.units.between import read_row
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
@@ -141,44 +142,6 @@ def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
     else:
         _block_mean(picture, step, out)
     return out
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _along(down, out):
-    """``out`` (W,) = a row (w,), read between its pixels."""
-    columns, width, half, zero = down.size, out.size, np.float32(0.5), np.float32(0.0)
-    if columns == width:
-        out[:] = down
-    elif 2 * columns == width:
-        # The same as below, for the usual case: a quarter of the way, and three.
-        quarter = np.float32(0.25)
-        out[0], out[width - 1] = down[0], down[columns - 1]
-        for n in range(columns - 1):
-            here, there = down[n], down[n + 1]
-            out[2 * n + 1] = here + quarter * (there - here)
-            out[2 * n + 2] = there + quarter * (here - there)
-    else:
-        for x in range(width):
-            at = (np.float32(x) + half) * np.float32(columns) / np.float32(width) - half
-            at = min(max(at, zero), np.float32(columns - 1))
-            i = min(np.int32(at), np.int32(max(columns - 2, 0)))
-            out[x] = down[i] + (at - np.float32(i)) * (down[min(i + 1, columns - 1)] - down[i])
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def read_row(small, channel, row, height, room, out):
-    """``out`` (W,) = one channel of a row of a picture of a height, read between those of a ``small`` one (h, w, n).
-
-    ``room`` (w,) at least is room for numbers.
-    """
-    half, zero, rows = np.float32(0.5), np.float32(0.0), small.shape[0]
-    y = min(max((np.float32(row) + half) * np.float32(rows) / np.float32(height) - half, zero), np.float32(rows - 1))
-    j = min(int(y), max(rows - 2, 0))
-    upper, lower, fy = small[j], small[min(j + 1, rows - 1)], y - np.float32(j)
-    down = room[: small.shape[1]]
-    for n in range(down.size):
-        down[n] = upper[n, channel] + fy * (lower[n, channel] - upper[n, channel])
-    _along(down, out)
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")

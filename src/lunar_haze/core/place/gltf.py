@@ -101,8 +101,7 @@ class _Assembly:
         gltf = self.gltf
         worn = [self._materials.material(i) for i in range(len(gltf.materials or []))]
         stands: list[tuple[Json, str, NDArray]] = []
-        for index, world in scene_nodes(self.file, self._scene):
-            node = item(gltf.nodes, index, "node")
+        for index, node, world in scene_nodes(self.file, self._scene):
             name = str(node.name or f"object {index}")
             if node.camera is not None:
                 self._add_camera(node.camera, world, name)

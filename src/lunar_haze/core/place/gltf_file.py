@@ -19,8 +19,10 @@ from lunar_haze.core.errors import PlaceError, os_reason
 from lunar_haze.core.place.files import beside
 from lunar_haze.core.units.content import read_regular
 
-_CODES = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
-_COMPONENT = {kind: np.dtype(code) for kind, code in _CODES.items()}
+_COMPONENT = {
+    kind: np.dtype(code)
+    for kind, code in {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}.items()
+}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 #: An accessor without data of its own holds so many elements at the most.
 _MOST_ELEMENTS = 20_000_000
@@ -45,20 +47,17 @@ def item(items: Any, index: Any, what: str) -> Any:
     return items[index]
 
 
-def numbers(value: Any, default: tuple[float, ...]) -> NDArray:
-    """A list of finite numbers as long as its default. Raises ValueError."""
-    array = np.array(default if value is None else value, float)
-    if array.shape != (len(default),) or not np.isfinite(array).all():
-        raise ValueError(f"{value!r} are not {len(default)} numbers")
-    return array
-
-
 def rows_of_numbers(values: list[Any], default: tuple[float, ...]) -> NDArray:
     """Lists of finite numbers (n, len(default)), the default for each that is None. Raises ValueError."""
     array = np.array([default if value is None else value for value in values], float)
-    if not np.isfinite(array).all():
-        raise ValueError(f"not every one of {len(values)} lists holds finite numbers")
+    if values and (array.shape != (len(values), len(default)) or not np.isfinite(array).all()):
+        raise ValueError(f"{values!r} are not {len(default)} numbers each")
     return array.reshape(len(values), len(default))
+
+
+def numbers(value: Any, default: tuple[float, ...]) -> NDArray:
+    """A list of finite numbers as long as its default, which stands for None. Raises ValueError."""
+    return rows_of_numbers([value], default)[0]
 
 
 def number(value: Any, default: float) -> float:

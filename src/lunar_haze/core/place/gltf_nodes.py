@@ -44,29 +44,28 @@ def _roots(file: GltfFile, scene: str) -> list[int]:
     return shown.nodes or []
 
 
-def scene_nodes(file: GltfFile, scene: str) -> list[tuple[int, NDArray]]:
-    """Numbers of the nodes of a scene, the one the file shows by default, and their world matrices (4, 4).
+def scene_nodes(file: GltfFile, scene: str) -> list[tuple[int, Json, NDArray]]:
+    """The nodes of a scene, the one the file shows by default: their numbers, themselves, their world matrices (4, 4).
 
     The matrices lead to metres, Z up. Raises PlaceError for a scene that is not there.
     """
-    nodes = file.gltf.nodes
-    order: list[int] = []
+    found: list[tuple[int, Json]] = []
     parents: list[int] = []
     stack = [(root, -1) for root in _roots(file, scene)]
     seen: set[int] = set()
     while stack:
         index, parent = stack.pop()
-        node = item(nodes, index, "node")
+        node = item(file.gltf.nodes, index, "node")
         if index in seen:
             continue
         seen.add(index)
-        stack.extend((child, len(order)) for child in node.children or [])
-        order.append(index)
+        stack.extend((child, len(found)) for child in node.children or [])
+        found.append((index, node))
         parents.append(parent)
-    worlds = _local_matrices([nodes[index] for index in order])
+    worlds = _local_matrices([node for _index, node in found])
     for k, parent in enumerate(parents):
         worlds[k] = (worlds[parent] if parent >= 0 else Y_UP_TO_Z_UP) @ worlds[k]
-    return sorted(zip(order, worlds), key=lambda pair: pair[0])
+    return sorted(((index, node, world) for (index, node), world in zip(found, worlds)), key=lambda each: each[0])
 
 
 def instances(file: GltfFile, node: Json, world: NDArray, name: str) -> NDArray:

@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
 
+from lunar_haze.core.units.between import between, times_grid
+
 log = logging.getLogger(__name__)
 
 #: Blocks along each side of the picture over which a denoised picture keeps its light.
@@ -111,23 +113,14 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
     back smoothly from block to block, channel by channel; lamps are left out of both, since one of their pixels
     outweighs a block.
     """
-    rows, columns = min(BLOCKS, summed.shape[0]), min(BLOCKS, summed.shape[1])
     light = summed[..., 0] + summed[..., 1] + summed[..., 2]
     lamps = light > LAMP_OVER_MEAN * light.mean()
     # Round a lamp the network spreads light that the sum has in few pixels.
     reach = 2 * max(summed.shape[1] // 80, 2) + 1
     rest = ~(maximum_filter(lamps, reach) if lamps.any() else lamps)
     clean = clean.copy()
-    _give_back(summed, rest, rows, columns, clean)
+    _give_back(summed, rest, clean)
     return clean
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def _between(at, extent, count):
-    """Of ``count`` middles of blocks along an extent: the one before a pixel, the one after, the share of that."""
-    where = min(max((at + 0.5) * count / extent - 0.5, 0.0), count - 1.0)
-    before = min(int(where), max(count - 2, 0))
-    return before, min(before + 1, count - 1), where - before
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
@@ -154,10 +147,10 @@ def _felt(picture, rest, rows, columns):
     for block in nb.prange(rows * columns):
         j, i = block // columns, block % columns
         for y in range(j * height // rows, (j + 1) * height // rows):
-            above, below, fy = _between(y, height, rows)
+            above, below, fy = between(y, height, rows)
             for x in range(i * width // columns, (i + 1) * width // columns):
                 if rest[y, x]:
-                    left, right, fx = _between(x, width, columns)
+                    left, right, fx = between(x, width, columns)
                     for c in range(3):
                         high, low = picture[y, x, c] * (1.0 - fy), picture[y, x, c] * fy
                         out[j, i, above - j + 1, left - i + 1, c] += high * (1.0 - fx)
@@ -192,21 +185,9 @@ def _grid_to(wanted, felt):
     return grid
 
 
-@nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
-def _spread(grid, picture):
-    """Multiply a picture (H, W, 3) by a grid over it (rows, columns, 3), read between the middles of its blocks."""
-    height, width, rows, columns = picture.shape[0], picture.shape[1], grid.shape[0], grid.shape[1]
-    for y in nb.prange(height):
-        above, below, fy = _between(y, height, rows)
-        for x in range(width):
-            left, right, fx = _between(x, width, columns)
-            for c in range(3):
-                high = grid[above, left, c] + fx * (grid[above, right, c] - grid[above, left, c])
-                low = grid[below, left, c] + fx * (grid[below, right, c] - grid[below, left, c])
-                picture[y, x, c] *= np.float32(high + fy * (low - high))
-
-
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _give_back(summed, rest, rows, columns, clean):
+def _give_back(summed, rest, clean):
     """Bring the blocks of a picture (H, W, 3) to the light of a sum: one kernel, since each takes time to load."""
-    _spread(_grid_to(_block_sums(summed, rest, rows, columns), _felt(clean, rest, rows, columns)), clean)
+    rows, columns = min(BLOCKS, rest.shape[0]), min(BLOCKS, rest.shape[1])
+    grid = _grid_to(_block_sums(summed, rest, rows, columns), _felt(clean, rest, rows, columns))
+    times_grid(clean, grid.astype(np.float32), clean)
