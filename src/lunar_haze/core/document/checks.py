@@ -96,9 +96,11 @@ def check_numbers(value: Any, where: str = "") -> None:
     if attrs.has(type(value)):
         _check_kind(value)
         for field in attrs.fields(type(value)):
-            check_numbers(getattr(value, field.name), field.name)
-            if field.name in _COLOURS and not all(0.0 <= part <= _BRIGHTEST for part in getattr(value, field.name)):
-                raise ValueError(f"{field.name} is {getattr(value, field.name)}, which is no colour")
+            part = getattr(value, field.name)
+            check_numbers(part, field.name)
+            # A colour may be missing where it is the same as another: what is below a sky of two colours.
+            if field.name in _COLOURS and part is not None and not all(0.0 <= one <= _BRIGHTEST for one in part):
+                raise ValueError(f"{field.name} is {part}, which is no colour")
     elif isinstance(value, tuple):
         for item in value:
             check_numbers(item, where)
