@@ -175,14 +175,14 @@ def _near(place: PackedPlace, document: Document) -> list:
         live = LiveAir()
         for _ in range(60):
             live.gather(frame, after, 6, 10.0)
-        clean = denoise(_mix(frame, keys, gains_before), *frame.guide_images(), "balanced")
+        clean = denoise(_mix(frame, keys, gains_before), *frame.guide_images(before[0].medium), "balanced")
         live.remember(frame, before, gains_before, clean)
         keys = frame.want(after)
         quick = np.empty((180, 320, 3), np.float32)
         assert live.mixed_answer(frame, after, gains_after, quick)
         for _ in range(NEAR_PASSES):
             frame.trace(keys)
-        slow = denoise(_mix(frame, keys, gains_after), *frame.guide_images(), "balanced")
+        slow = denoise(_mix(frame, keys, gains_after), *frame.guide_images(after[0].medium), "balanced")
         shown = [table.show(p, exposure_scale(look.ev100, look.stops))[..., 2::-1] for p in (quick, slow)]
         sheet.append(np.concatenate(shown, 1))
         # Sixteen pixels a block: what grain is left does not count.

@@ -323,7 +323,7 @@ def test_passes_of_layers_look_for_the_denoiser_as_guides_do():
     keys = traced.want([LayerSpec("t", view, Ball((1, 0, 3), 0.1), CLEAR, 0)])
     for _ in range(64):
         traced.trace(keys)
-    for one, other in zip(looked.guide_images(), traced.guide_images()):
+    for one, other in zip(looked.guide_images(CLEAR), traced.guide_images(CLEAR)):
         np.testing.assert_allclose(one, other, atol=0.06)
 
 
@@ -331,7 +331,7 @@ def test_guides_tell_distance_owner_and_colour():
     view = View(down_at(0, 0, 3.0), 8, 8)
     frame = Frame(PackedPlace(place_of((floor(), Material("red", (0.8, 0.1, 0.1))))), view)
     frame.add_guides(4)
-    albedo, normal = frame.guide_images()
+    albedo, normal = frame.guide_images(CLEAR)
     np.testing.assert_allclose(frame.guides.depth, 3.0, rtol=1e-3)
     np.testing.assert_allclose(albedo.mean((0, 1)), (0.8, 0.1, 0.1), atol=1e-5)
     np.testing.assert_allclose(normal.mean((0, 1)), (0, 0, 1), atol=1e-5)

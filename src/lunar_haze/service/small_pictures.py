@@ -99,7 +99,7 @@ class SmallPictures:
             self._lay(job, frame, picture, out)
         else:
             # A hand that scrubs through the day waits for each: soft, but at once.
-            enlarge(denoise(picture, *frame.guide_images()), out)
+            enlarge(denoise(picture, *frame.guide_images(job.request.medium)), out)
         return images, out
 
     def _lay(self, job: Job, frame: Frame, picture: NDArray[np.float32], out: NDArray[np.float32]) -> None:
@@ -108,13 +108,13 @@ class SmallPictures:
             # Edges are told by the first looks already; later ones add nothing to them.
             self._edges = job.frame, job.frame.edge_guides()
         guides = frame.edge_guides()
-        lay_out(denoise(picture, *guides[:2]), guides, self._edges[1], out)
+        lay_out(denoise(picture, *frame.guide_images(job.request.medium)), guides, self._edges[1], out)
 
     def cleaned(self, job: Job, image: LayerImage) -> LayerImage:
         """A small layer freed of grain by itself, where that is wanted and takes less time than its first pass."""
         if not job.request.denoise or self._frame is None or image.surface.shape[1] > 2 * WIDTH:
             return image
-        guides = self._frame.guide_images()
+        guides = self._frame.guide_images(job.request.medium)
         return attrs.evolve(image, surface=denoise(image.surface, *guides), air=denoise(image.air, *guides))
 
     def of_known(self, job: Job) -> NDArray[np.float32] | None:

@@ -10,10 +10,12 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, Looked, Part, Share, View, pixels_of
 from lunar_haze.core.sky.dome import MAP_HEIGHT
 from lunar_haze.core.sources.cards import Card
+from lunar_haze.core.transport.faded import faded, transmittances
 from lunar_haze.core.transport.guides import ALBEDO, COUNT, LOOKS, NORMAL, guide_chunk
 from lunar_haze.core.transport.importance import AIR, EMPHASIS_COLUMNS, PICK, SURFACE
 from lunar_haze.core.transport.lights import LightArrays, Lit, pack_lights
@@ -155,6 +157,8 @@ class Frame:
         self._dark = np.zeros(self.pixels, np.float32)
         self._cards: tuple[Card, ...] = ()
         self._openings: tuple[SunMaps, SkyGuide] | None = None
+        #: What the air that was asked for last leaves of what each pixel sees.
+        self._left: tuple[Medium, NDArray[np.float32]] | None = None
         #: The place with the cards that stand in it.
         self.arrays = place.arrays
         #: Why sources stay dark or cards are left out: sentences by the layer's key, cards under "".
@@ -208,8 +212,16 @@ class Frame:
             over_threads(look, 0, self.tiles)
         g.passes += passes
 
-    def guide_images(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """Mean albedo and normal (H, W, 3) for the denoiser."""
+    def guide_images(self, medium: Medium) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Mean albedo and normal (H, W, 3) for the denoiser, as the air of a look lets them be seen."""
+        albedo, normal = self._looked_means()
+        if medium.is_clear:
+            return albedo, normal
+        if self._left is None or self._left[0] != medium:
+            self._left = medium, transmittances(medium, self.camera, self.guides.depth)
+        return faded(albedo, normal, self._left[1])
+
+    def _looked_means(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         looks = self.guides.looks
         count = np.maximum(looks[:, COUNT : COUNT + 1], 1.0)
         albedo, normal = (np.ascontiguousarray(looks[:, at : at + 3] / count) for at in (ALBEDO, NORMAL))
@@ -217,7 +229,7 @@ class Frame:
 
     def edge_guides(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
         """Mean albedo and normal (H, W, 3), and depth (H, W) [m]: what edges are told by."""
-        return *self.guide_images(), np.ascontiguousarray(self.guides.depth.reshape(self.view.height, self.view.width))
+        return *self._looked_means(), np.ascontiguousarray(self.guides.depth.reshape(self.view.height, self.view.width))
 
     def want(self, specs: list[LayerSpec]) -> list[str]:
         """Make room for layers; returns their keys in the same order. Sums already here go on."""
@@ -308,10 +320,11 @@ class Frame:
         number, count = share
         return np.arange(self.tiles) % count == number
 
-    def looked(self, share: Share) -> Looked:
-        """What looks found in the pixels of a share."""
-        pixels = np.flatnonzero(self.tiles_of_share(share)[self._tile_of])
-        return Looked(pixels, *(image.reshape(-1, 3)[pixels] for image in self.guide_images()))
+    def looked(self, share: Share | None, medium: Medium) -> Looked:
+        """What looks found in the pixels of a share, of all for None, for the denoiser (see `guide_images`)."""
+        mine = np.ones(self.tiles, bool) if share is None else self.tiles_of_share(share)
+        pixels = np.flatnonzero(mine[self._tile_of])
+        return Looked(pixels, *(image.reshape(-1, 3)[pixels] for image in self.guide_images(medium)))
 
     def _due(self, keys: list[str], within: NDArray[np.bool_] | None) -> NDArray[np.int64]:
         """Tiles that keep one of the layers ``keys`` from its next whole pass, those that are furthest behind first.
