@@ -342,3 +342,55 @@ def test_a_flicker_becomes_keys_of_the_same_light(document):
 
 def test_the_demo_has_one_rate(demo: Path):
     assert len({s.rate for s in load(demo)[0].shots}) == 1
+
+
+# -- past midnight ----------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def through_the_night(demo):
+    document = attrs.evolve(load(demo)[0], current_look="moonlit mist")
+    document = edits.change_shot(document, first_frame=1, last_frame=48, frame=1, ends=None)
+    moon = next(s for s in document.look.sources if s.name == "moon")
+    document = edits.change_shape(document, moon.id, follows_hour=True)
+    document = with_key(document, DAY, "hour", 23.5, frame=1)
+    return at_frame(with_key(document, DAY, "hour", 0.5, frame=48))
+
+
+def test_an_hour_keyed_over_midnight_goes_on_into_the_next_day(through_the_night):
+    first_day = through_the_night.look.date
+    sheet = CueSheet(through_the_night)
+    hours = [sheet.at(frame).look.hour_h for frame in range(1, 49)]
+    assert hours[0] == 23.5
+    assert hours[-1] == 24.5
+    assert all(later > before for before, later in itertools.pairwise(hours))
+    assert sheet.at(48).look.clock_h == 0.5
+    assert (first_day, sheet.at(1).look.day, sheet.at(48).look.day) == ("2024-08-21", "2024-08-21", "2024-08-22")
+    # The moon goes on without a step, and back at the first frame all is as it was.
+    moons = [next(s for s in sheet.at(f).look.sources if s.name == "moon").shape for f in range(1, 49)]
+    places = [(moon.azimuth_deg, moon.altitude_deg) for moon in moons]
+    steps = [math.dist(one, other) for one, other in itertools.pairwise(places)]
+    assert 0.0 < max(steps) < 2.5 * (sum(steps) / len(steps))
+    assert at_frame(at_frame(through_the_night, 48), 1) == through_the_night
+
+
+def test_a_hand_at_a_keyed_hour_keys_it_the_short_way_round(through_the_night):
+    late = at_frame(through_the_night, 48)
+    moved = followed(late, edits.set_hour(late, late.look.hour_h + 0.75))
+    assert cue_of(moved, DAY, "hour").keys[-1].value == pytest.approx(25.25)
+    assert moved.look.date == late.look.date
+    typed = followed(late, facets_of(late, DAY)["hour"].write(late, 1.25))
+    assert cue_of(typed, DAY, "hour").keys[-1].value == pytest.approx(25.25)
+    assert typed.look.hour_h == pytest.approx(25.25)
+
+
+def test_bearings_of_every_row_go_the_short_way(demo):
+    document = attrs.evolve(load(demo)[0], current_look="moonlit mist")
+    document = edits.change_shot(document, first_frame=1, last_frame=9, frame=1, ends=None)
+    for target in targets_of(document).values():
+        for facet in facets_of(document, target).values():
+            if facet.row.period and facet.row.unit == "°":
+                keyed = with_key(
+                    with_key(document, target, facet.name, 350.0, frame=1), target, facet.name, 10.0, frame=9
+                )
+                assert cue_of(keyed, target, facet.name).at(5.0) % 360.0 == pytest.approx(0.0, abs=1e-6), facet.name

@@ -38,15 +38,24 @@ def listed(document: Document) -> list[str]:
     return lines
 
 
+def _owner_of(document: Document, text: str) -> str:
+    """The only target that has the row that a text begins with, "" where none or several have it."""
+    row_name = text.partition("=")[0].partition("@")[0].rstrip(" +-*/")
+    found = [name for name, target in targets_of(document).items() if row_name in facets_of(document, target)]
+    return found[0] if len(found) == 1 else ""
+
+
 def assigned(document: Document, text: str) -> Document:
     """The document with one number set: ``"hand lantern: level = 200 lx"``, or a step such as ``+=1/3``; a key of it
-    at a frame: ``"hand lantern: dimmer @ 24 = -2"``.
+    at a frame: ``"hand lantern: dimmer @ 24 = -2"``. A row that only one target has needs no target: ``"hour = 19"``.
 
     Raises DocumentError and QuantityError with a sentence to show.
     """
     name, colon, rest = text.partition(":")
+    if not colon:
+        name, rest = _owner_of(document, text), text
     equals = rest.find("=")
-    if not colon or equals < 1:
+    if not name or equals < 1:
         raise DocumentError(f"“{text}” sets nothing; write it as 'hand lantern: level = 200 lx'")
     at = equals - 1 if rest[equals - 1] in "+-*/" else equals
     row_name, value = rest[:at].strip(), rest[at if at < equals else equals + 1 :].strip()

@@ -140,8 +140,8 @@ class DayStrip(QWidget):
             return
         look, site = self.session.document.look, self.session.document.place.site
         slack = 1 / 240
-        hours = [e.hour_h for e in events(look.date, site)]
-        ahead = [h for h in hours if (h > look.hour_h + slack if forward else h < look.hour_h - slack)]
+        hours = [e.hour_h for e in events(look.day, site)]
+        ahead = [h for h in hours if (h > look.clock_h + slack if forward else h < look.clock_h - slack)]
         if ahead:
             self.set_hour(min(ahead) if forward else max(ahead), "")
             return
@@ -243,7 +243,7 @@ class DayBand(QWidget):
         """The day's events and the hours of the other looks, to go to."""
         menu = QMenu(self)
         document = self.session.document
-        for found in events(document.look.date, document.place.site):
+        for found in events(document.look.day, document.place.site):
             menu.addAction(f"{found.name}, {clock(found.hour_h)}", lambda h=found.hour_h: self._go(h))
         others = [k for k in document.looks if k.name != document.current_look]
         hours = menu.addMenu("hour of another look")
@@ -295,11 +295,11 @@ class DayBand(QWidget):
         if not self.session.is_open:
             return
         look, site = self.session.document.look, self.session.document.place.site
-        date = look.date
+        date = look.day
         self._heights.draw(self, painter, (date, site), lambda own: self._paint_heights(own, band, date, site))
         self._paint_hours(painter, band)
         self._paint_flags(painter, band)
-        self._paint_events(painter, band, events(look.date, site))
+        self._paint_events(painter, band, events(look.day, site))
 
     def _paint_heights(self, painter: QPainter, band: QRectF, date: str, site: Site) -> None:
         horizon = band.height() * 0.62
@@ -337,7 +337,7 @@ class DayBand(QWidget):
             current = look.name == document.current_look
             if not current and look.date != document.look.date:
                 continue
-            x = self._x(look.hour_h)
+            x = self._x(look.clock_h)
             painter.setPen(QPen(theme.qcolor("#101010", 0.7), 4 if current else 3))
             painter.drawLine(QPointF(x, 0), QPointF(x, band.bottom()))
             painter.setPen(QPen(theme.qcolor(theme.TEXT if current else theme.CHOSEN), 2 if current else 1))

@@ -215,9 +215,9 @@ class PlanHand:
         body = "moon" if shape.body == "moon" else "sun"
 
         def apart(hour_h: float) -> float:
-            there = getattr(heavens(look.date, hour_h, site), body).azimuth_deg
+            there = getattr(heavens(look.day, hour_h, site), body).azimuth_deg
             return abs((there - azimuth_deg + 180.0) % 360.0 - 180.0)
 
         quarter = min((k / 4 for k in range(96)), key=apart)
         hour = min((quarter + k / 60 for k in range(-15, 16)), key=lambda h: apart(h % 24.0))
-        return edits.change_heavens(document, hour_h=hour)
+        return edits.set_hour(document, look.hour_h - look.clock_h + hour % 24.0)

@@ -213,7 +213,7 @@ class PlanMarks:
     def paths(self) -> None:
         """The ways of sun and moon over the day, along the rim."""
         look, site = self.view.session.document.look, self.view.session.document.place.site
-        date = look.date
+        date = look.day
         self.view.rim.draw(self.view, self.painter, (date, site), lambda own: self._draw_paths(own, date, site))
 
     def _draw_paths(self, painter: QPainter, date: str, site: Site) -> None:

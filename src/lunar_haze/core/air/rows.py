@@ -56,7 +56,7 @@ _PATCHES = under("patches", *inside("patches", (
     row("wind", "wind", "speed_m_s", "m/s", 0.0, 6.0, 0.6, floor=0.0, ceiling=60.0,
         tip="how fast the wind carries the patches over the frames", when=lambda p: p.contrast > 0),
     Row("wind from", "wind from", "°", 0.0, 360.0, 240.0, lambda p: p.bearing_deg,
-        lambda p, v: attrs.evolve(p, bearing_deg=v % 360.0), floor=-360.0, ceiling=720.0,
+        lambda p, v: attrs.evolve(p, bearing_deg=v % 360.0), floor=-360.0, ceiling=720.0, period=360.0,
         tip="bearing that the wind comes from", when=lambda p: p.contrast > 0),
     row("patch seed", "seed", "seed", "", 1.0, 40.0, 1.0, whole=True, floor=0.0, ceiling=9999.0,
         tip="another pattern of the same kind", when=lambda p: p.contrast > 0),

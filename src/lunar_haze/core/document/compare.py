@@ -85,8 +85,8 @@ def differences(document: Document, before: Look, after: Look) -> tuple[Differen
 
 
 def _hour(look: Look) -> str:
-    minutes = round(look.hour_h * 60)
-    return f"{minutes // 60:02d}:{minutes % 60:02d} on {look.date}"
+    minutes = round(look.clock_h * 60)
+    return f"{minutes // 60:02d}:{minutes % 60:02d} on {look.day}"
 
 
 def _stops(value: float) -> str:

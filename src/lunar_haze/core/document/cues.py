@@ -21,8 +21,6 @@ _FIXED = ("frames", "exposure as a camera", "place and aim", "bounced light")
 _LENS = "lens"
 #: No key lies at a later frame.
 LAST_FRAME = 1e6
-#: Rows that go round: 350° to 10° is twenty degrees.
-_ROUND = ("azimuth", "wind from")
 
 
 def facet_of(document: Document, target: str, row: str, part: tuple[int, ...] = ()) -> Facet | None:
@@ -106,9 +104,9 @@ def with_key(
     usual = STEP if facet.row.whole else SMOOTH
     index = bisect.bisect_left(cue.keys, at, key=lambda key: key.frame)
     there = index < len(cue.keys) and cue.keys[index].frame == at
-    if row in _ROUND and cue.keys:
-        near = cue.keys[min(max(index - 1, 0), len(cue.keys) - 1)].value
-        value = near + (value - near + 180.0) % 360.0 - 180.0
+    if cue.keys:
+        # The short way round: 350° to 10° is twenty degrees, 23:30 to 0:30 an hour.
+        value = facet.row.near(value, cue.keys[min(max(index - 1, 0), len(cue.keys) - 1)].value)
     key = attrs.evolve(cue.keys[index], value=value) if there else Key(at, value, usual, usual)
     return with_cue(document, attrs.evolve(cue, keys=(*cue.keys[:index], key, *cue.keys[index + there :])))
 
@@ -172,6 +170,7 @@ def followed(before: Document, after: Document) -> Document:
 
     if not before.shots or not before.looks or standing(before) != standing(after):
         return at_frame(after)
+    went_round = False
     for cue in cues_of(after):
         now, then = facet_of(after, *cue.name), facet_of(before, *cue.name)
         if now is None or then is None:
@@ -179,4 +178,5 @@ def followed(before: Document, after: Document) -> Document:
         value = now.read(after)
         if value != then.read(before):
             after = with_key(after, cue.target, cue.row, value, cue.part)
-    return after
+            went_round = went_round or now.row.period > 0.0
+    return at_frame(after) if went_round else after

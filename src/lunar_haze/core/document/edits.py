@@ -22,6 +22,8 @@ from lunar_haze.core.sources.kinds import Shape, kind_of
 from lunar_haze.core.sources.model import Sky, Source, Sun
 
 AMOUNT_MAX = 1e9
+#: Target and row of the cue of the hour.
+HOUR = ("day", "hour")
 T = TypeVar("T")
 
 
@@ -319,14 +321,14 @@ def change_heavens(document: Document, **changes: Any) -> Document:
 
     Raises SkyError for a date that no ephemeris covers.
     """
-    if "hour_h" in changes:
-        changes["hour_h"] = changes["hour_h"] % 24.0
     return with_look(document, _settled(attrs.evolve(document.look, **changes), document.place.site))
 
 
 def set_hour(document: Document, hour_h: float) -> Document:
-    """The current look at another hour; past midnight the date goes along."""
+    """The current look at another hour; past midnight the date goes along, where the hour is keyed as more than 24."""
     look = document.look
+    if any((cue.target, cue.row) == HOUR for cue in look.cues):
+        return change_heavens(document, hour_h=hour_h)
     days = math.floor(hour_h / 24.0)
     date = look.date
     if days:

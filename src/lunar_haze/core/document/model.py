@@ -1,5 +1,8 @@
 """The document: a place, its shots, its looks and its pins, as one frozen value."""
 
+import datetime as dt
+import math
+
 import attrs
 
 from lunar_haze.core.air.medium import Medium
@@ -132,7 +135,8 @@ class ReferenceFile:
 
 @attrs.frozen
 class Look:
-    """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``; exposure as EV100 and stops.
+    """Everything that lights a shot. ``hour_h`` is local clock time [h] of ``date``, where it is keyed beyond the day's
+    ends as well: 24.5 is half past midnight of the day after. Exposure as EV100 and stops.
 
     ``weather`` is that of every sun, moon and sky that follows the hour. ``f_stop`` and ``iso`` are what the exposure
     is told by as a camera has it; they change no light. Numbers with ``cues`` hold what their curves have at the frame
@@ -156,6 +160,17 @@ class Look:
     reference: ReferenceFile | None = None
     finish: Finish = Finish()
     cues: tuple[Cue, ...] = ()
+
+    @property
+    def clock_h(self) -> float:
+        """The hour as a clock shows it, in [0, 24) [h]."""
+        return self.hour_h % 24.0
+
+    @property
+    def day(self) -> str:
+        """The date of the hour, past midnight another than ``date``."""
+        days = math.floor(self.hour_h / 24.0)
+        return (dt.date.fromisoformat(self.date) + dt.timedelta(days=days)).isoformat() if days else self.date
 
     def source(self, source_id: str) -> Source | None:
         """The source of that id, or None."""

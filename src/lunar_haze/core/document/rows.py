@@ -22,7 +22,7 @@ from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS
 from lunar_haze.core.units.row import Row, row, under
 
-AIR, CAMERA, DAY, FINISH = "air", "camera", "day", "finish"
+AIR, CAMERA, DAY, FINISH = "air", "camera", edits.HOUR[0], "finish"
 
 
 def _card_facets(document: Document, card_id: str) -> list[Facet]:
@@ -68,9 +68,11 @@ _BOUNCES = row("bounces", "bounces", "bounces", "", 0.0, 4.0, 2.0, whole=True, f
                tip="how often light is thrown on by surfaces: 0 has black shadows")  # fmt: skip
 
 
-_HOUR = Row("hour", "hour", "h", 0.0, 24.0, 12.0, lambda d: d.look.hour_h,
-            lambda d, v: edits.change_heavens(d, hour_h=v % 24.0), floor=-24.0, ceiling=48.0, section="hour",
-            tip="local clock time of the look's date")  # fmt: skip
+#: So many days lie between the first and the last hour of a shot at the most.
+_MOST_DAYS = 31
+_HOUR = Row("hour", "hour", "h", 0.0, 24.0, 12.0, lambda d: d.look.hour_h, edits.set_hour, floor=-24.0 * _MOST_DAYS,
+            ceiling=24.0 * _MOST_DAYS, section="hour", period=24.0,
+            tip="local clock time of the look's date; past 24 the day after")  # fmt: skip
 _RATE = Row("frame rate", "frame rate", "fps", 12.0, 60.0, 24.0, lambda d: d.shot.rate, edits.set_rate, floor=1.0,
             ceiling=240.0, tip="how many frames go by in a second, in all shots")  # fmt: skip
 

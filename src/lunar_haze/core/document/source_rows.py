@@ -132,7 +132,8 @@ def _place_facets(source_id: str, shape: Placed, get: Callable[[Document], Sourc
 
     about = [
         Row("azimuth", "azimuth", "°", 0.0, 360.0, 180.0, lambda s: azimuth_and_elevation(s)[0],
-            lambda s, v: orbit(s, azimuth_deg=v % 360.0), tip="bearing of the lamp as its aim sees it"),
+            lambda s, v: orbit(s, azimuth_deg=v % 360.0), period=360.0,
+            tip="bearing of the lamp as its aim sees it"),
         Row("elevation", "elevation", "°", -30.0, 90.0, 35.0, lambda s: azimuth_and_elevation(s)[1],
             lambda s, v: orbit(s, elevation_deg=v), floor=-90.0, ceiling=90.0, tip="how high it stands over its aim"),
         Row("distance", "distance", "m", 0.3, 40.0, 3.0, distance_to_aim, lambda s, v: orbit(s, distance_m=v),

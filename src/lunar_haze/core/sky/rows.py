@@ -37,14 +37,15 @@ _CLOUDS = under(
     _cloud("cloud thickness", "thickness", "depth", "", 0.2, 100.0, 12.0, ratio=True, floor=0.01, ceiling=1000.0,
            tip="optical depth: thin veil 1, fair weather 12, storm 70"),
     _cloud("cloud drift", "drift", "drift_m", "m", -4000.0, 4000.0, 0.0, tip="how far the wind has carried them"),
-    _cloud("cloud wind", "wind from", "wind_deg", "°", 0.0, 360.0, 270.0,
+    _cloud("cloud wind", "wind from", "wind_deg", "°", 0.0, 360.0, 270.0, period=360.0,
            tip="where the wind that carries them comes from"),
 )  # fmt: skip
 
 LIGHTNING_ROWS = under(
     "flash",
     Row("flash azimuth", "azimuth", "°", 0.0, 360.0, 0.0, lambda d: d.azimuth_deg,
-        lambda d, v: attrs.evolve(d, azimuth_deg=v % 360.0), tip="where in the cloud it strikes, from north"),
+        lambda d, v: attrs.evolve(d, azimuth_deg=v % 360.0), period=360.0,
+        tip="where in the cloud it strikes, from north"),
     row("flash altitude", "altitude", "altitude_deg", "°", 3.0, 80.0, 22.0, floor=0.5, ceiling=89.0,
         tip="how high the lit part of the cloud stands"),
     row("flash spread", "spread", "spread_deg", "°", 8.0, 90.0, 35.0, ratio=True, floor=2.0, ceiling=180.0,
@@ -60,7 +61,7 @@ _NIGHT = under(
     row("light dome", "light dome", "town_cd_m2", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0,
         tip="a town's glow on the horizon"),
     Row("light dome azimuth", "its azimuth", "°", 0.0, 360.0, 90.0, lambda w: w.town_azimuth_deg,
-        lambda w, v: attrs.evolve(w, town_azimuth_deg=v % 360.0), tip="where the town lies, from north"),
+        lambda w, v: attrs.evolve(w, town_azimuth_deg=v % 360.0), period=360.0, tip="where the town lies, from north"),
     row("stars", "stars", "stars", "", 0.0, 4.0, 1.0, floor=0.0, ceiling=100.0, tip="x natural starlight"),
 )  # fmt: skip
 
@@ -85,7 +86,8 @@ MOMENT_ROWS = under(
     "moment",
     row("sun's elevation", "sun's elevation", "sun_altitude_deg", "°", -18.0, 90.0, 45.0, floor=-90.0, ceiling=90.0,
         tip="of the sun that lights this sky"),
-    row("sun's azimuth", "sun's azimuth", "sun_azimuth_deg", "°", 0.0, 360.0, 180.0, tip="from north, clockwise"),
+    row("sun's azimuth", "sun's azimuth", "sun_azimuth_deg", "°", 0.0, 360.0, 180.0, period=360.0,
+        tip="from north, clockwise"),
 )  # fmt: skip
 
 PANORAMA_ROWS = (*under(

@@ -58,7 +58,7 @@ def _by_hand(value: "Sun", **changes: Any) -> "Sun":
         ),
         Row(
             "azimuth", "azimuth", "°", 0.0, 360.0, 180.0, lambda s: s.azimuth_deg,
-            lambda s, v: _by_hand(s, azimuth_deg=v % 360.0), tip="from north, clockwise",
+            lambda s, v: _by_hand(s, azimuth_deg=v % 360.0), tip="from north, clockwise", period=360.0,
         ),
         row("size", "size", "diameter_deg", "°", 0.3, 10.0, 0.53, ratio=True, floor=0.1, ceiling=45.0,
             tip="apparent size: larger throws softer shadows"),

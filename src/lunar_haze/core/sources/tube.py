@@ -34,7 +34,17 @@ _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(32)
             ceiling=200.0,
             tip="longer is softer across it",
         ),
-        row("lies along", "lies along", "bearing_deg", "°", 0.0, 360.0, 90.0, tip="bearing from north, clockwise"),
+        row(
+            "lies along",
+            "lies along",
+            "bearing_deg",
+            "°",
+            0.0,
+            360.0,
+            90.0,
+            period=360.0,
+            tip="bearing from north, clockwise",
+        ),
         row(
             "tilted",
             "tilted",

@@ -40,8 +40,16 @@ class Row:
     #: Under which heading it stands among the facets; "" leaves that to what its value is part of.
     section: str = ""
     endless_from: float = math.inf
+    #: Numbers that differ by it are the same: 360 of a bearing. 0 where none are.
+    period: float = 0.0
     #: Whether the row is shown for a value.
     when: Callable[[Any], bool] = lambda value: True
+
+    def near(self, number: float, other: float) -> float:
+        """The number, of those that are the same by the row's period, that lies nearest to another."""
+        if not self.period:
+            return number
+        return other + (number - other + self.period / 2) % self.period - self.period / 2
 
     def fault_of(self, value: Any) -> str:
         """What is wrong with the row's number in a value that comes from outside, "" where nothing is.
