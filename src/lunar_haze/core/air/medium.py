@@ -154,10 +154,17 @@ class Medium:
 
         What makes no difference is put back to its default, so that equal air is equal.
         """
+        if self.is_clear:
+            return Medium()
         stretch, patches = attrs.evolve(self.stretch, origin=origin, axis=axis), Patches()
         if self.patches.contrast > 0:
             patches = attrs.evolve(self.patches, drifted_s=seconds if self.patches.speed_m_s else 0.0)
-        return attrs.evolve(self, stretch=Stretch() if stretch.is_all else stretch, patches=patches)
+        found = attrs.evolve(self, stretch=Stretch() if stretch.is_all else stretch, patches=patches)
+        if found.droplet_um > 0:
+            found = attrs.evolve(found, anisotropy=0.0)
+        if not found.has_fog:
+            found = attrs.evolve(found, visibility_m=math.inf, base_m=0.0, fall_off_m=1.0, top_m=1.0)
+        return found
 
     def evenly(self) -> "Medium":
         """The medium without its patches: what light that is scattered again and again goes through, on the whole."""

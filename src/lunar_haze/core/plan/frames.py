@@ -13,15 +13,15 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.finish.dust import motes_of
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, Part, PlaceSpec, View
 from lunar_haze.core.plan.files import card_with_content, with_content
+from lunar_haze.core.plan.plain import plain_camera, plain_shape
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.array import Crowd
 from lunar_haze.core.sources.flicker import STEADY, flicker_light, turned
 from lunar_haze.core.sources.gain import lamp_kelvin, source_gain
-from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.lamp import Lamp
-from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.sources.model import Sky, Source
 
 
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
@@ -34,7 +34,7 @@ def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
 
 def view_of(shot: Shot, size: tuple[int, int]) -> View:
     """What the shot's lens sees at the frame on screen."""
-    return View(shot.seen_from, *size, shot.seconds, shot.open_s)
+    return View(plain_camera(shot.seen_from), *size, shot.seconds, shot.open_s)
 
 
 def _timeless(view: View) -> View:
@@ -56,7 +56,7 @@ def layers_of(
 
     One layer, or two where matte reflection and highlights are weighed apart: those are mixed.
     """
-    shape = with_content(_plain(turned(source.shape, source.flicker, view.seconds)))
+    shape = with_content(plain_shape(turned(source.shape, source.flicker, view.seconds)))
     cards = tuple(attrs.evolve(card_with_content(c), id="", name="") for c in look.cards if not c.muted)
     drifted = view if air_s is None else attrs.evolve(view, seconds=air_s)
     medium, view = air_before(look.medium, drifted), _timeless(view)
@@ -79,17 +79,22 @@ MOST_LAYERS = 96
 
 
 @functools.lru_cache(maxsize=8)
-def _planned(look: Look) -> tuple[Source, ...]:
-    """The balanced sources that are active first, those past MOST_LAYERS gathered in crowds by their colour.
+def planned_sources(look: Look) -> tuple[Source, ...]:
+    """The balanced sources that have layers, active ones first; those past MOST_LAYERS gathered in crowds by colour.
 
-    A crowd stands for its lamps' levels as they are: moving one of those dimmers computes it anew.
+    A crowd stands for its lamps' levels as they are: moving one of those dimmers computes it anew. A source whose light
+    a mask changes has a layer of its own.
     """
     sources = wanted(look)
     if len(sources) <= MOST_LAYERS:
         return tuple(sources)
-    active, own = look.active(), sources[:MOST_LAYERS]
+    masked = {mask.source for mask in look.finish.masks_at_work}
+    active, own, rest = look.active(), sources[:MOST_LAYERS], sources[MOST_LAYERS:]
+    own += [source for source in rest if source.id in masked]
     crowds: dict[tuple, list[Source]] = {}
-    for source in sources[MOST_LAYERS:]:
+    for source in rest:
+        if source.id in masked:
+            continue
         lamp_like = isinstance(source.shape, Lamp) and source.flicker == STEADY
         if not lamp_like or source.id not in active:
             # Skies, suns and surfaces are few; what is not active needs no layer.
@@ -105,24 +110,16 @@ def _planned(look: Look) -> tuple[Source, ...]:
             source.linking,
         )
         crowds.setdefault(colour, []).append(source)
-    return (*own, *(_crowd(members) for members in crowds.values()))
+    return (*own, *(_crowd(members) if len(members) > 1 else members[0] for members in crowds.values()))
 
 
 def _crowd(members: list[Source]) -> Source:
     levels = [canonical(s.shape, s.amount, s.unit) * 2.0**s.dimmer_stops for s in members]
     total = max(sum(levels), 1e-30)
-    lamps: Any = tuple(with_content(_plain(s.shape)) for s in members)
+    lamps: Any = tuple(with_content(plain_shape(s.shape)) for s in members)
     shape: Any = Crowd(lamps, tuple(level / total for level in levels))
-    return attrs.evolve(members[0], shape=shape, amount=total, unit="lm", dimmer_stops=0.0)
-
-
-def _plain(shape: Shape) -> Shape:
-    """A shape without what does not change how it shines: where the level is told of one that shines alike, and
-    whether its place in the sky was set by the hour or by hand.
-    """
-    if isinstance(shape, (Sun, Sky)):
-        return attrs.evolve(shape, follows_hour=False)
-    return shape.moved(aim=(0.0, 0.0, 0.0)) if isinstance(shape, Lamp) and shape.shines_alike else shape
+    name = f"{members[0].name} and {len(members) - 1} more"
+    return attrs.evolve(members[0], name=name, shape=shape, amount=total, unit="lm", dimmer_stops=0.0)
 
 
 def wanted(look: Look) -> list[Source]:
@@ -145,7 +142,7 @@ def gains(look: Look, view: View, place_key: str, air_s: float | None = None) ->
     """
     known = look.active()
     total: dict[str, list[np.ndarray]] = {}
-    for source in _planned(look) if len(look.sources) > MOST_LAYERS else look.balanced():
+    for source in planned_sources(look) if len(look.sources) > MOST_LAYERS else look.balanced():
         gain = np.zeros(3)
         if source.id in known:
             there = attrs.evolve(source, shape=with_content(source.shape))
@@ -179,7 +176,7 @@ def frame_request(
     """
     view = view_of(shot, size)
     layers: dict[str, LayerSpec] = {}
-    for source in _planned(look):
+    for source in planned_sources(look):
         for spec in layers_of(source, look, view, place.key):
             layers.setdefault(spec.key(), spec)
     return FrameRequest(

@@ -77,6 +77,10 @@ class Beam(Lamp):
     cutout: CutOut | None = None
     gate_m: float = 0.5
 
+    def plain(self) -> Lamp:
+        # A gate that holds nothing may stand anywhere.
+        return attrs.evolve(self, gate_m=0.5) if self.cutout is None and not any(self.shutters) else self
+
     def half_angles_rad(self) -> tuple[float, float]:
         """Angles from the axis where the fall begins and where nothing is left [rad]."""
         half = math.radians(min(max(self.cone_deg, 0.5), 170.0)) / 2

@@ -12,7 +12,7 @@ from pathlib import Path
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter, zoom
+from scipy.ndimage import gaussian_filter, map_coordinates
 
 from lunar_haze.core.errors import SourceError
 from lunar_haze.core.units.content import read_regular
@@ -74,7 +74,7 @@ CUTOUT_ROWS = under(
         floor=0.5,
         ceiling=64.0,
         tip="more is finer",
-        when=lambda cut: cut.kind != PICTURE,
+        when=lambda cut: cut.kind not in (PICTURE, "window"),
     ),
     row(
         "transmission",
@@ -204,8 +204,11 @@ def _ragged(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
     field = np.zeros((SIZE, SIZE))
     for octave in range(4):
         cells = max(round(cut.scale * 2**octave), 2)
-        coarse = random.standard_normal((cells + 3, cells + 3))
-        field += 0.5**octave * zoom(coarse, SIZE * 1.4 / cells, order=3)[:SIZE, :SIZE]
+        # Room for its corners when it is turned; the pattern beyond is the same again.
+        coarse = random.standard_normal((2 * cells, 2 * cells))
+        field += 0.5**octave * map_coordinates(
+            coarse, [(y + 1.0) * cells, (x + 1.0) * cells], order=3, mode="grid-wrap"
+        )
     return _at_share(field, cut.open_share, 0.06)
 
 

@@ -38,6 +38,10 @@ class IesLamp(Lamp):
     turn_deg: float = 0.0
     distribution: Distribution = EVEN
 
+    def plain(self) -> Lamp:
+        even = self.distribution == EVEN
+        return attrs.evolve(self, aim=(0.0, 0.0, 0.0), turn_deg=0.0) if even else self
+
     def area_m2(self) -> float:
         return math.pi * self.radius_m**2
 

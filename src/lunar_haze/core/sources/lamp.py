@@ -69,6 +69,10 @@ class Lamp(Shape):
         own: Any = self
         return attrs.evolve(own, **where)
 
+    def plain(self) -> "Lamp":
+        """The lamp without what changes nothing of its light: lamps that shine alike are equal."""
+        return self.moved(aim=(0.0, 0.0, 0.0)) if self.shines_alike else self
+
     def columns(self) -> dict[str, Any]:
         """What kernels read of it beyond what all lamps have, by the names of `transport.source_row`."""
         raise NotImplementedError

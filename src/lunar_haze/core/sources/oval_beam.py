@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.sources.beam import EDGE_ROW, GATE_ROWS, Beam
 from lunar_haze.core.sources.facing import facing_frame
 from lunar_haze.core.sources.kinds import source_kind
-from lunar_haze.core.sources.lamp import REACH_ROW, radius_row
+from lunar_haze.core.sources.lamp import REACH_ROW, Lamp, radius_row
 from lunar_haze.core.units.row import row
 from lunar_haze.core.units.smooth import smoothstep
 
@@ -62,6 +62,10 @@ class OvalBeam(Beam):
     cone_deg: float = 60.0
     narrow_deg: float = 20.0
     turn_deg: float = 0.0
+
+    def plain(self) -> Lamp:
+        # Its opening is a gate: where that stands decides how soft its edge is.
+        return self
 
     def _opening(self) -> tuple[float, float, float]:
         """Tangent of half the width at its end, height over width there, where the edge begins (of half the width).
