@@ -79,8 +79,8 @@ def render(
     from lunar_haze.cli.numbers import with_current
     from lunar_haze.core.document.cues import seen_at
     from lunar_haze.core.handoff.deliver import check_output
-    from lunar_haze.core.plan.frames import frame_request, problem_sentences
-    from lunar_haze.service.still import compute, hand_over
+    from lunar_haze.core.plan.frames import frame_request, problem_sentences, view_of
+    from lunar_haze.service.still import asks_for_clean_layers, compute, hand_over
 
     if bits not in (8, 16):
         raise typer.BadParameter("a PNG has 8 or 16 bits a channel")
@@ -99,6 +99,7 @@ def render(
     pixels = parse_size(size) if size else (chosen_shot.frame_width, chosen_shot.frame_height)
     place = place_spec(document.place)
     request = frame_request(1, place, chosen_shot, chosen_look, pixels, passes, not no_denoise, live=False)
+    request = asks_for_clean_layers(request, chosen_look, layers and output.suffix.lower() == ".exr")
     told = _Told()
     with Progress(
         TextColumn("{task.description}"),
@@ -117,7 +118,7 @@ def render(
 
         still = compute(request, progress)
     assert still is not None
-    for sentence in problem_sentences(chosen_look, request.view, place.key, still.problems):
+    for sentence in problem_sentences(chosen_look, view_of(chosen_shot, pixels), place.key, still.problems):
         says.print(f"note: {sentence}", markup=False)
     if layers and output.suffix.lower() != ".exr":
         says.print("note: layers are kept in EXR only; the PNG holds the picture")

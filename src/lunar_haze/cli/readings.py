@@ -11,7 +11,7 @@ from lunar_haze.core.errors import ServiceError
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.load import load_place
-from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.core.plan.frames import frame_request, view_of
 from lunar_haze.core.plan.shares import shares_of, subject_in
 from lunar_haze.core.readings.look_reading import Readings, read
 from lunar_haze.core.readings.shares import WIDTH
@@ -33,7 +33,7 @@ def readings_of(document: Document, shot: Shot, look: Look, size: tuple[int, int
     objects = load_place(Path(document.place.path), document.place.scale, document.place.scene).objects
     subject = subject_in(still.owner, objects, shot.subject, step) if still.owner is not None else None
     small = {k: (block_mean(i.surface, step), block_mean(i.air, step)) for k, i in still.layers.items()}
-    shares = shares_of(look, request.view, place.key, small.get, subject)
+    shares = shares_of(look, view_of(shot, size), place.key, small.get, subject)
     if shares is None:
         raise ServiceError("no source of this look gives light")
     screen = np.rint(direct(shares.picture * np.float32(shares.scale)) * 255).astype(np.uint8)

@@ -25,12 +25,11 @@ from lunar_haze.core.handoff.deliver import STILL_FORMATS
 from lunar_haze.core.layers.engine import engine_version
 from lunar_haze.core.layers.model import PlaceSpec, Share, digest
 from lunar_haze.core.picture.views import SRGB
-from lunar_haze.core.plan.frames import problem_sentences
+from lunar_haze.core.plan.frames import problem_sentences, view_of
 from lunar_haze.core.plan.sequence import FramePlan, planned_frames
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.movie import FILM_FORMATS, write_film
-from lunar_haze.service.protocol import DenoiseThis
-from lunar_haze.service.still import Still, StillMaker, hand_over
+from lunar_haze.service.still import Still, StillMaker, asks_for_clean_layers, hand_over
 from lunar_haze.service.still_share import StillShare, joined
 
 log = logging.getLogger(__name__)
@@ -269,7 +268,6 @@ class FrameMaker:
     def __init__(self, spec: SequenceSpec, place: PlaceSpec, backend: RenderBackend | None = None) -> None:
         self._spec, self._place = spec, place
         self._stills = StillMaker(backend)
-        self._asked = 0
         #: What the render process holds that frames stand on, and which share of it (None: all).
         self._base: tuple[object, Share | None] | None = None
         self.notes: list[str] = []
@@ -296,15 +294,15 @@ class FrameMaker:
             self._base = None
 
     def _attempt(self, plan: FramePlan, stopped: Callable[[], bool], share: Share | None) -> Still | None:
-        requests = [attrs.evolve(plan.request, share=share)]
+        wanted = asks_for_clean_layers(plan.request, plan.look, self._spec.layers)
+        requests = [attrs.evolve(wanted, share=share, looked=wanted.looked and share is None)]
         # Frames without anything in common with others stand by themselves.
         if self._base not in ((plan.base_name, None), (plan.base_name, share)) or not plan.base.layers:
             requests.insert(0, attrs.evolve(plan.base, share=share))
             self._base = plan.base_name, share
         still = None
         for request in requests:
-            self._asked += 1
-            still = self._stills.still(attrs.evolve(request, id=self._asked), cancelled=stopped)
+            still = self._stills.still(request, cancelled=stopped)
             if still is None:
                 self._base = None
                 return None
@@ -315,11 +313,15 @@ class FrameMaker:
         still, albedo, normal = joined(shares, plan.request)
         if not plan.request.denoise:
             return still
-        self._asked += 1
-        return attrs.evolve(still, clean=self._stills.denoised(DenoiseThis(self._asked, still.beauty, albedo, normal)))
+        still = attrs.evolve(still, clean=self._stills.denoised(still.beauty, albedo, normal))
+        if not asks_for_clean_layers(plan.request, plan.look, self._spec.layers).looked:
+            return still
+        found = self._stills.with_clean_layers(still, albedo, normal)
+        assert found is not None
+        return found
 
     def hand_over(self, plan: FramePlan, still: Still, path: Path) -> None:
         """Write a frame's still. Raises HazeError."""
-        spec, view = self._spec, plan.request.view
+        spec, view = self._spec, view_of(plan.shot, self._spec.size)
         self.notes = problem_sentences(plan.look, view, self._place.key, still.problems)
         hand_over(still, plan.request, path, plan.shot, plan.look, spec.layers, spec.bits, screen=spec.screen)

@@ -393,8 +393,8 @@ class Worker:
         if job.request.denoise and last not in job.cleaned:
             job.cleaned.add(last)
             self._clean(job)
-        if job.request.share is not None:
-            self._channel.send(ShareLooked(job.request.id, job.frame.looked(job.request.share)))
+        if job.request.share is not None or job.request.looked:
+            self._channel.send(ShareLooked(job.request.id, job.frame.looked(job.request.share, job.request.medium)))
         self._channel.send(Finished(job.request.id))
         fresh = [k for k in job.keys if job.request.live and not self._cache.has(k)]
         for key in fresh:
@@ -422,7 +422,7 @@ class Worker:
         quality = FINAL_QUALITY if still else "balanced" if passes >= 8 else "fast"
         try:
             # Whoever moves a hand meanwhile must not wait for it.
-            clean = denoise(picture, *job.frame.guide_images(), quality, lambda: self._inbox.has_more)
+            clean = denoise(picture, *job.frame.guide_images(job.request.medium), quality, lambda: self._inbox.has_more)
         except StoppedError:
             job.clean_due = True
             return

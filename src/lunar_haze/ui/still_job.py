@@ -12,7 +12,7 @@ from lunar_haze.core.layers.model import Part, PlaceSpec
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
-from lunar_haze.service.still import compute, hand_over
+from lunar_haze.service.still import asks_for_clean_layers, compute, hand_over
 
 log = logging.getLogger(__name__)
 
@@ -78,6 +78,7 @@ class StillJob(QObject):
             part=self._part,
             part_alone=self._part is not None,
         )
+        request = asks_for_clean_layers(request, self._look, with_layers)
         still = compute(
             request, lambda _what, done, total: self._advance(done, total), self._stop.is_set, self._backend
         )

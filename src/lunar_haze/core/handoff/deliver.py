@@ -15,6 +15,7 @@ from lunar_haze.core.handoff.source_light import source_light
 from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png, write_tiff
 from lunar_haze.core.layers.model import LayerImage, Part, View, pixels_of
 from lunar_haze.core.picture.views import SRGB
+from lunar_haze.core.plan.frames import planned_sources
 from lunar_haze.core.units.photometry import exposure_scale
 
 STILL_FORMATS = (".png", ".exr", ".tif", ".tiff")
@@ -29,14 +30,37 @@ def check_output(path: Path) -> None:
 
 
 def source_layers(look: Look, view: View, place_key: str, layers: dict[str, LayerImage]) -> dict[str, NDArray]:
-    """Each active source's part of the picture by its EXR name; in this order they add up to the beauty."""
+    """Each active source's part of the picture by its EXR name; in this order they add up to the beauty.
+
+    In mist a source has two: what surfaces give back, and what the air does (``NAME_air``). ``view`` has the moment of
+    the picture. Raises HandOffError where a layer is missing.
+    """
     named: dict[str, NDArray] = {}
     taken: set[str] = set()
-    for source in look.sources:
+    for source in planned_sources(look):
         light = source_light(look, source, view, place_key, layers)
-        if light is not None:
-            named[layer_name(source.name, taken)] = light
+        if light is None:
+            continue
+        name = layer_name(source.name, taken)
+        if look.medium.is_clear:
+            named[name] = light.whole
+        else:
+            named[name] = light.surface
+            named[layer_name(f"{source.name}_air", taken)] = light.air
     return named
+
+
+def fitted_to(layers: dict[str, NDArray], picture: NDArray[np.float32]) -> dict[str, NDArray]:
+    """Layers that add up to about a picture (h, w, 3), each pixel changed in proportion so that they add up to it."""
+    if not layers:
+        return layers
+    total = np.sum(list(layers.values()), axis=0)
+    factor = np.where(total > 0.0, picture / np.maximum(total, 1e-30), 1.0).astype(np.float32)
+    # Where no layer has light, the brightest takes what there is.
+    brightest = max(layers, key=lambda name: float(layers[name].sum()))
+    found = {name: layer * factor for name, layer in layers.items()}
+    found[brightest] = found[brightest] + np.where(total > 0.0, 0.0, picture).astype(np.float32)
+    return found
 
 
 def _clock(hour_h: float) -> str:
@@ -59,10 +83,9 @@ def deliver(
     """Write a still, or a part of its frame; says which files that made.
 
     PNG and TIFF (16 bits) take the denoised picture through masks and dust (``masked``, see `under_masks`), exposure
-    and finish. EXR holds scene light: the denoised picture as the beauty, or, together with layers, the sum as it is
-    (layer ``denoised`` beside it), so that the layers add up to what is written; a finish goes along in files beside
-    it. A part lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a
-    grading table that is gone.
+    and finish. EXR holds scene light, denoised where there is a denoised picture: layers are fitted to it, so that they
+    add up to what is written; a finish goes along in files beside it. A part lies in its frame: a darkened corner stays
+    where it is. Raises HandOffError, and PictureError for a grading table that is gone.
     """
     check_output(path)
 
@@ -80,28 +103,25 @@ def deliver(
         else:
             write_tiff(path, cut(shown))
         return (path,)
-    beauty, clean = cut(beauty), None if clean is None else cut(clean)
     layers = {name: cut(layer) for name, layer in layers.items()}
+    picture = cut(beauty if clean is None else clean)
+    if clean is not None:
+        layers = fitted_to(layers, picture)
     notes = {
         "lunarHazeShot": shot.name,
         "lunarHazeLook": look.name,
         "lunarHazeExposure": f"EV100 {look.ev100:g} {look.stops:+g} stops",
-        "lunarHazeTime": f"{look.date} {_clock(look.hour_h)}",
+        "lunarHazeTime": f"{look.day} {_clock(look.hour_h)}",
         "lunarHazeFrame": f"{shot.frame} of {shot.first_frame} to {shot.last_frame}",
-        "lunarHazeDenoised": "no" if clean is None or layers else "yes",
+        "lunarHazeDenoised": "no" if clean is None else "yes",
     }
     finish = look.finish.in_force
-    if layers:
-        extra = {} if clean is None else {"denoised": clean}
-        layers = {**layers, **extra}
-    else:
-        beauty = beauty if clean is None else clean
     if finish == Finish():
-        write_exr(path, beauty, layers, notes)
+        write_exr(path, picture, layers, notes)
         return (path,)
     left_out = not_in_a_table(finish)
     told = "beside it as .cube" + (f", without {', '.join(left_out)}" if left_out else "")
-    write_exr(path, beauty, layers, notes | {"lunarHazeFinish": told})
+    write_exr(path, picture, layers, notes | {"lunarHazeFinish": told})
     return (path, *_finish_beside(path, finish, look))
 
 

@@ -105,8 +105,8 @@ def write_exr(
 ) -> None:
     """Write scene-linear ACEScg float32 [cd/m2]: R, G, B of the beauty, and NAME.R/G/B for each layer.
 
-    ``notes`` become text attributes, beside the standard ones for colours, program and date. The layers are
-    in the state in which they add up to the undenoised beauty.
+    ``notes`` become text attributes, beside the standard ones for colours, program and date. The layers add up to the
+    beauty.
     """
     import OpenEXR
 

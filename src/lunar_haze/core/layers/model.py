@@ -33,7 +33,8 @@ def digest(value: object) -> str:
             return [type(v).__name__, *(plain(getattr(v, a.name)) for a in attrs.fields(type(v)))]
         if isinstance(v, (tuple, list)):
             return [plain(item) for item in v]
-        return repr(v) if isinstance(v, float) else v
+        # Minus zero is zero: a number that was turned to nothing and back names the same layer.
+        return repr(v + 0.0) if isinstance(v, float) else v
 
     return hashlib.blake2b(json.dumps(plain(value)).encode(), digest_size=16).hexdigest()
 
@@ -116,7 +117,7 @@ class FrameRequest:
     (``part_alone``); None for no such part. ``fresh`` begins with nothing that is known of the view, and is what later
     requests of it stand on that are not ``live``: whatever came between does not change them. ``motes`` are those of
     dust whose light is asked for along with the layers, None for none. Of a ``share`` of the work only its own tiles
-    are computed, and nothing is denoised: that takes the whole picture.
+    are computed, and nothing is denoised: that takes the whole picture. ``looked`` asks for the denoiser's guides too.
     """
 
     id: int
@@ -134,6 +135,7 @@ class FrameRequest:
     fresh: bool = False
     motes: Motes | None = None
     share: Share | None = None
+    looked: bool = False
 
     @property
     def is_partial(self) -> bool:

@@ -1,0 +1,164 @@
+"""What holds for every document, as functions that raise AssertionError; the tests and `bench/laws.py` try them."""
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+import numpy as np
+from numpy.typing import NDArray
+
+from lunar_haze.core.document.cues import at_frame, seen_at
+from lunar_haze.core.document.files import from_json, to_json
+from lunar_haze.core.document.model import Document, Look, Shot
+from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.finish.masks import share_in
+from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.finish.scene_light import in_light
+from lunar_haze.core.handoff.deliver import source_layers
+from lunar_haze.core.layers.model import FrameRequest
+from lunar_haze.core.plan.frames import frame_request, view_of
+from lunar_haze.core.plan.sequence import planned_frames
+from lunar_haze.core.units.photometry import exposure_scale
+from lunar_haze.service.sequence import FrameMaker, SequenceSpec
+from lunar_haze.service.still import Still, StillMaker
+from tests.strategies.renderer import HereBackend
+
+#: Passes of a picture that a law looks at.
+PASSES = 2
+
+
+def differences(one: Any, other: Any, where: str = "") -> list[tuple[str, Any, Any]]:
+    """Where two values differ: the path to each field, and what either has there."""
+    if one == other:
+        return []
+    if attrs.has(type(one)) and type(one) is type(other):
+        return [
+            found
+            for field in attrs.fields(type(one))
+            for found in differences(getattr(one, field.name), getattr(other, field.name), f"{where}.{field.name}")
+        ]
+    if isinstance(one, tuple) and isinstance(other, tuple) and len(one) == len(other):
+        pairs = enumerate(zip(one, other))
+        return [found for at, (a, b) in pairs for found in differences(a, b, f"{where}[{at}]")]
+    return [(where, one, other)]
+
+
+def size_of(shot: Shot) -> tuple[int, int]:
+    """The size of a shot's frame [px]."""
+    return shot.frame_width, shot.frame_height
+
+
+def request_of(document: Document, passes: int = PASSES, number: int = 1) -> FrameRequest:
+    """The request of the picture on screen, as a still."""
+    shot, look = document.shot, document.look
+    return frame_request(
+        number, place_spec(document.place), shot, look, size_of(shot), passes, denoise=False, live=False
+    )
+
+
+def saved_is_equal(document: Document) -> None:
+    """Saved and read again a document is equal, and its picture is planned of the same layers and gains."""
+    back, notes = from_json(to_json(document, Path("/somewhere")), Path("/somewhere"), "x.haze")
+    assert not notes, notes
+    assert not differences(document, back), differences(document, back)[:4]
+    one, two = request_of(document), request_of(back)
+    assert [spec.key() for spec in one.layers] == [spec.key() for spec in two.layers]
+    assert one.gains == two.gains
+
+
+class Studio:
+    """Makes the pictures that laws look at, one after the other, in this process."""
+
+    def __init__(self, cache: Path) -> None:
+        self.backend = HereBackend(cache)
+        self._asked = 0
+
+    def still(self, request: FrameRequest) -> Still:
+        """The still of a request, computed from nothing."""
+        self._asked += 1
+        found = StillMaker(self.backend).still(attrs.evolve(request, id=self._asked, fresh=True))
+        assert found is not None
+        return found
+
+    def frame(self, document: Document, frame: int, folder: Path) -> tuple[Still, Look, Shot]:
+        """A frame of a sequence of all frames of the shot on screen."""
+        shot = document.shot
+        spec = SequenceSpec(
+            document, shot.name, document.look.name, shot.first_frame, shot.last_frame, folder / "####.exr",
+            size_of(shot), passes=PASSES, denoise=False, layers=True,
+        )  # fmt: skip
+        plans = planned_frames(spec.on_screen, place_spec(document.place), spec.frames, spec.size, PASSES, False)
+        plan = next(plan for plan in plans if plan.frame == frame)
+        still = FrameMaker(spec, place_spec(document.place), self.backend).still(plan, lambda: False)
+        assert still is not None
+        return still, plan.look, plan.shot
+
+
+def _close(one: NDArray, other: NDArray, relative: float = 2e-5) -> bool:
+    """Whether pictures differ by no more than the rounding of their sums."""
+    scale = max(float(np.abs(other).max(initial=0.0)), 1e-30)
+    return bool(np.abs(one.astype(np.float64) - other).max(initial=0.0) <= relative * scale)
+
+
+def layers_add_up(still: Still, look: Look, shot: Shot, place_key: str) -> None:
+    """The layers that are handed on add up to the picture, none is missing."""
+    layers = source_layers(look, view_of(shot, size_of(shot)), place_key, still.layers)
+    total = np.sum([np.zeros_like(still.beauty), *layers.values()], axis=0)
+    assert _close(total, still.beauty), (float(np.abs(total - still.beauty).max()), float(still.beauty.max()))
+    # What a mask weakens by source is a share of the same picture.
+    shares = [share_in(still.beauty, light) for light in layers.values()]
+    lit = still.beauty > 1e-6 * still.beauty.max(initial=1e-12)
+    assert _close(np.sum([np.zeros_like(still.beauty), *shares], axis=0)[lit], np.ones_like(still.beauty)[lit], 1e-3)
+
+
+def nothing_is_odd(still: Still, look: Look, shot: Shot) -> None:
+    """No layer, no picture before the view and no finished picture is negative, not a number or without end."""
+    for key, image in still.layers.items():
+        for part in (image.surface, image.air):
+            assert np.isfinite(part).all(), key
+            assert part.min() >= 0.0, (key, float(part.min()))
+    scale, lens = exposure_scale(look.ev100, look.stops), shot.seen_from.tan_half_width
+    light = in_light(still.beauty, look.finish.in_force, scale, lens)
+    assert np.isfinite(light).all()
+    assert light.min() >= 0.0, float(light.min())
+    shown = finished(still.beauty, look.finish, scale, lens)
+    assert np.isfinite(shown).all()
+    assert shown.min() >= 0.0, float(shown.min())
+    assert shown.max() <= 1.0, float(shown.max())
+
+
+def a_mix_is_a_render(studio: Studio, document: Document) -> None:
+    """Layers of one balance, mixed under the gains of another, are the picture that is rendered for that one."""
+    before = studio.still(request_of(document))
+    look = document.look
+    sources = tuple(
+        attrs.evolve(s, dimmer_stops=s.dimmer_stops - 1.0 - n, gel=(0.5, 1.0, 0.25), air_factor=0.5)
+        for n, s in enumerate(look.sources)
+    )
+    request = request_of(attrs.evolve(document, looks=(attrs.evolve(look, sources=sources), *document.looks[1:])))
+    assert [spec.key() for spec in request.layers] == list(before.layers)
+    mixed = np.zeros_like(before.beauty)
+    for gain in request.gains:
+        if gain.is_silent:
+            continue
+        image = before.layers[gain.key]
+        mixed += image.surface * np.float32(gain.surface) + image.air * np.float32(gain.air)
+    assert _close(mixed, studio.still(request).beauty)
+
+
+def any_way_is_the_same(studio: Studio, document: Document, folder: Path) -> None:
+    """A frame is the same picture by itself, in a sequence and taken to by cues; its layers add up in each."""
+    shot = document.shot
+    frame = shot.frame
+    taken = at_frame(document, frame)
+    assert not differences(seen_at(document, shot.name, document.look.name, frame), (taken.shot, taken.look))
+    alone = studio.still(request_of(taken))
+    place_key = place_spec(document.place).key
+    layers_add_up(alone, taken.look, taken.shot, place_key)
+    still, look, there = studio.frame(document, frame, folder)
+    assert not differences((there, look), (taken.shot, taken.look))
+    layers_add_up(still, look, there, place_key)
+    for key, image in alone.layers.items():
+        # Other paths of the same light: alike but for the grain of two passes.
+        one, two = (float(part.surface.sum() + part.air.sum()) for part in (image, still.layers[key]))
+        assert abs(one - two) <= 0.5 * max(one, two) + 1e-12, (key, one, two)

@@ -1,0 +1,79 @@
+"""Laws that every document keeps, tried on documents made from the registries (see `tests.strategies`)."""
+
+import attrs
+import pytest
+from hypothesis import HealthCheck, Phase, find, given, settings
+from hypothesis import strategies as st
+
+from lunar_haze.core.document.history import History
+from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.sources.ball import Ball
+from lunar_haze.core.sources.kinds import forget_kind, kinds, source_kind
+from lunar_haze.core.units.row import row
+from tests.laws import laws
+from tests.strategies.documents import documents, numbers, targets
+
+some = settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+many = settings(some, max_examples=150)
+
+
+@pytest.fixture
+def toy():
+    """A kind of lamp that nothing but its declaration tells of."""
+
+    @source_kind("toy lamp", rows=(row("spin", "spin", "spin", "", 0.0, 1.0, 0.0, tip="of no consequence"),))
+    @attrs.frozen
+    class Toy(Ball):
+        spin: float = 0.0
+
+    yield Toy
+    forget_kind(Toy)
+
+
+def test_a_kind_is_in_the_documents_the_day_it_is_declared(yard, toy):
+    def has_toy(document):
+        return any(isinstance(s.shape, toy) and s.shape.spin > 0 for s in document.look.sources)
+
+    quick = settings(max_examples=4000, deadline=None, derandomize=True, phases=[Phase.generate], database=None)
+    kind = next(kind for kind in kinds() if kind.value is toy)
+    found = find(documents(yard, kind), has_toy, settings=quick)
+    laws.saved_is_equal(found)
+
+
+@many
+@given(data=st.data())
+def test_saved_and_read_again_it_is_equal(data, yard):
+    laws.saved_is_equal(data.draw(documents(yard, extreme=True)))
+
+
+@some
+@given(data=st.data())
+def test_undo_of_any_edit_is_the_document_before_it(data, yard):
+    document = data.draw(documents(yard))
+    history = History(document)
+    _target, facet, _part = data.draw(st.sampled_from(targets(document)))
+    changed = facet.write(document, data.draw(numbers(facet.row)))
+    if history.edit(facet.name, changed):
+        history.undo()
+    assert not laws.differences(history.document, document)
+
+
+@many
+@given(data=st.data())
+def test_layers_add_up_and_nothing_is_odd(data, yard, studio):
+    document = data.draw(documents(yard))
+    still = studio.still(laws.request_of(document))
+    laws.layers_add_up(still, document.look, document.shot, place_spec(document.place).key)
+    laws.nothing_is_odd(still, document.look, document.shot)
+
+
+@some
+@given(data=st.data())
+def test_a_balance_of_layers_is_the_render_of_that_balance(data, yard, studio):
+    laws.a_mix_is_a_render(studio, data.draw(documents(yard)))
+
+
+@some
+@given(data=st.data())
+def test_a_frame_is_the_same_picture_whichever_way_it_is_made(data, yard, studio, tmp_path_factory):
+    laws.any_way_is_the_same(studio, data.draw(documents(yard)), tmp_path_factory.getbasetemp())
