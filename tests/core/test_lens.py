@@ -18,7 +18,7 @@ from lunar_haze.core.finish.ghosts import (
     spots,
     with_ghosts,
 )
-from lunar_haze.core.finish.glow import glowing, live_scatter
+from lunar_haze.core.finish.glow import HEIGHT_DEG, glowing, live_scatter
 from lunar_haze.core.finish.halation import BASE_MM, FRAME_MM, INDEX, LAYERS, halo, reflected
 from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.model import Aperture, Finish, Glow, Grain, Halation
@@ -95,6 +95,30 @@ def test_spikes_lie_where_the_transform_has_them(sides):
     near = across < 1.0 / (96.0 * math.sin(math.pi / sides))
     assert light[ring & near].sum() > 0.85 * light[ring].sum()
     assert near[ring].mean() < 0.75
+
+
+@pytest.mark.parametrize("strength", [1.0, 4.0, 30.0, 50.0])
+@pytest.mark.parametrize("many", [40, 20_000])
+def test_stars_of_any_strength_leave_no_holes_and_make_no_light(strength, many):
+    """A few lamps have spikes of their own, a bright sky with lamps before it has them by blocks."""
+    picture = np.full((271, 483, 3), 0.2, np.float32)
+    if many > 1500:
+        picture[60:200, 100:380] = 1.6
+    rng = np.random.default_rng(1)
+    picture[rng.integers(100, 170, 40), rng.integers(200, 280, 40)] = 200.0
+    made = stars_on(picture, strength, Aperture(), 1.0)
+    assert (made / picture).min() > 0.19, "no more than four fifths are bent"
+    assert 0.99 < made.sum() / picture.sum() < 1.0005
+
+
+@pytest.mark.parametrize("turn_deg", [3.0, 11.0, 20.0])
+def test_a_strong_spike_is_no_row_of_beads(turn_deg):
+    picture = np.full((270, 480, 3), 1e-3, np.float32)
+    picture[135, 240] = 2000.0
+    # One blade's spike, just off the level: it crosses from one row of pixels to the next.
+    made = stars_on(picture, 30.0, Aperture(11.0, 4.0, turn_deg), 1.0)[..., 1]
+    peaks = made[120:250, 260:340].max(0) * (np.arange(260, 340) - 240.0) ** 2
+    assert peaks.max() / peaks.min() < 1.65
 
 
 def test_stars_take_their_light_from_where_it_comes():
@@ -341,3 +365,16 @@ def test_the_dark_of_a_live_picture_is_a_stills(level, glow):
     still = finished(picture, dark, scale, 0.5) * 255.0
     assert live.mean() == pytest.approx(still.mean(), rel=0.005)
     assert np.percentile(np.abs(live - still), 99) < 3.0
+
+
+@pytest.mark.parametrize("level", [2e-4, 1e-3, 1e-2, 0.05])
+def test_the_finest_grating_that_is_seen_keeps_a_tenth_of_its_contrast(level):
+    height, width = 1080, 1024
+    cycles_a_pixel = float(finest_seen(np.array(level))) * HEIGHT_DEG / height
+    wave = np.cos(2.0 * np.pi * cycles_a_pixel * np.arange(width))
+    picture = np.repeat((level * (1.0 + 0.5 * wave)).astype(np.float32)[None, :, None], height, 0).repeat(3, 2)
+    line = softened(picture, 1.0)[height // 2, 200:-200, 1]
+    kept = (
+        2.0 * np.abs(np.mean(line * np.exp(-2j * np.pi * cycles_a_pixel * np.arange(200, width - 200)))) / level / 0.5
+    )
+    assert kept == pytest.approx(0.1, abs=0.04)

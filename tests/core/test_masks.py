@@ -362,3 +362,23 @@ def test_a_new_kind_of_region_goes_from_the_file_to_the_picture(upper_half, scen
     assert made[: HEIGHT // 2] == pytest.approx(0.5)
     assert made[HEIGHT // 2 :] == pytest.approx(1.0)
     assert not asks_rays(mask.regions)
+
+
+@pytest.mark.parametrize(
+    "region",
+    [Region(x=0.1, y=-0.05, turn_deg=20.0, feather=0.0), Region("line", y=0.03, turn_deg=7.0, feather=0.0)],
+    ids=["ellipse", "line"],
+)
+def test_a_hard_edge_is_soft_over_a_pixel_and_keeps_its_area(region, scene):
+    """Against the share of sixteen by sixteen points of each pixel that lie inside."""
+    found = cover_of(region, scene)
+    fine = attrs.evolve(
+        scene,
+        owner=np.zeros((16 * HEIGHT, 16 * WIDTH), np.int32),
+        distance=np.ones((16 * HEIGHT, 16 * WIDTH), np.float32),
+    )
+    exact = (cover_of(region, fine) > 0.5).reshape(HEIGHT, 16, WIDTH, 16).mean((1, 3))
+    assert np.abs(found - exact).max() < 0.2
+    assert found.sum() == pytest.approx(exact.sum(), rel=2e-3)
+    edge = (exact > 0.05) & (exact < 0.95)
+    assert (np.abs(found - np.round(found))[edge] > 0.02).mean() > 0.85, "no stairs"

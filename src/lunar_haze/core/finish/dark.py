@@ -23,6 +23,8 @@ from lunar_haze.core.picture.mix import block_mean
 
 #: Softness of the three pictures between which the eye's is read [deg, one sigma].
 SOFT_DEG = (0.04, 0.1, 0.25)
+#: What is less soft than this is sharp [deg, one sigma].
+FINEST_DEG = 0.012
 #: What is left of the contrast of the finest grating that is seen.
 _LEFT = 0.1
 #: Spread of the noise over the level at 0.01 cd/m2, and the size of its grains in thousandths of the frame's height.
@@ -58,6 +60,24 @@ def _soft(picture: NDArray[np.float32], sigma_px: float) -> NDArray[np.float32]:
     return out
 
 
+def _level_of(wanted_deg: NDArray) -> NDArray[np.float64]:
+    """Between which of the pictures, 0 the sharp one to 3, a place of a softness (n,) [deg] is read.
+
+    What is read between two is no Gaussian: their shares are such that the grating that the wanted one would leave a
+    tenth of keeps that tenth.
+    """
+    wanted = np.maximum(wanted_deg, 1e-6)[:, None]
+    # What each leaves of that grating.
+    left = np.concatenate([np.ones_like(wanted), _LEFT ** ((np.array(SOFT_DEG) / wanted) ** 2)], 1)
+    low = np.clip(np.searchsorted(SOFT_DEG, wanted[:, 0]), 0, len(SOFT_DEG) - 1)
+    rows = np.arange(len(wanted))
+    above, below = left[rows, low], left[rows, low + 1]
+    share = np.clip((above - _LEFT) / np.maximum(above - below, 1e-9), 0.0, 1.0)
+    # Finer gratings than a picture can show: it stays sharp.
+    fade = np.clip(np.log(wanted[:, 0] / FINEST_DEG) / np.log(0.5 * SOFT_DEG[0] / FINEST_DEG), 0.0, 1.0)
+    return np.asarray((low + share) * np.where(low == 0, fade, 1.0))
+
+
 def softness(picture: NDArray[np.float32], strength: float) -> Softness:
     """What a picture (h, w, 3) [cd/m2] has to be read from to have the detail that an eye has in such light.
 
@@ -71,8 +91,7 @@ def softness(picture: NDArray[np.float32], strength: float) -> Softness:
     # The eye's level goes by what lies about a place, not by a point.
     level = third @ LUMINANCE_WEIGHTS.astype(np.float32)
     knots = np.geomspace(DARKEST, 1e3, 64)
-    wanted = np.log(strength * softness_deg(knots))
-    at = np.interp(wanted, np.log((0.3 * SOFT_DEG[0], *SOFT_DEG)), (0.0, 1.0, 2.0, 3.0))
+    at = _level_of(strength * softness_deg(knots))
     levels = np.interp(np.log(np.maximum(level, DARKEST)), np.log(knots), at).astype(np.float32)
     low, high = float(levels.min()), float(levels.max())
     if high <= 0.0:

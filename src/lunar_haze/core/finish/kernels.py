@@ -72,21 +72,26 @@ def _spike(x, y, ux, uy, ends, light, top, bottom, out):
             continue
         part = one / near - one / far
         at = side + d * across
-        beside = int(np.floor(at))
+        # Over three pixels by the quadratic spline: over two it would be a row of beads.
+        beside = int(np.floor(at + half))
         f = at - np.float32(beside)
-        for k in range(2):
-            row, column = (beside + k, place) if is_flat else (place, beside + k)
+        for k in range(3):
+            row, column = (beside + k - 1, place) if is_flat else (place, beside + k - 1)
             if top <= row < bottom and 0 <= column < out.shape[1]:
-                w = part * (f if k else one - f)
+                if k == 1:
+                    w = part * (np.float32(0.75) - f * f)
+                else:
+                    g = half - f if k == 0 else half + f
+                    w = part * half * g * g
                 out[row, column, 0] += w * light[0]
                 out[row, column, 1] += w * light[1]
                 out[row, column, 2] += w * light[2]
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def draw_spikes(bright, rows, columns, ways, share, least, wide, out):
-    """Light of ``bright`` (h, w, 3) moved along spikes in ``out`` (h, w, 3): taken where it comes from, added where
-    it goes, in turn by rows.
+def draw_spikes(bright, rows, columns, ways, share, least, wide, out, taken):
+    """Light of ``bright`` (h, w, 3) added to ``out`` (h, w, 3) along spikes, in turn by rows; ``taken`` (h, w, 3) is
+    the share of each pixel's light that went.
 
     ``share`` (3,) of the light of a pixel, one of ``rows`` and ``columns`` (k,), lies further out than one pixel,
     ``ways`` (m, 2) all alike; a spike is ``wide`` [px] and ends where it would give less than ``least``.
@@ -119,7 +124,23 @@ def draw_spikes(bright, rows, columns, ways, share, least, wide, out):
                     _spike(x, y, ux, uy, ends, light, top, bottom, out)
             if top <= row < bottom:
                 for c in range(3):
-                    out[row, column, c] -= (two - np.float32(1.0) / ends) * parts * light[c]
+                    taken[row, column, c] = (two - np.float32(1.0) / ends) * share[c]
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def take_bent(picture, bright, taken, step, gain, out):
+    """``out`` (h, w, 3) = a picture + ``gain`` times what lies in ``out``, less the share of its ``bright`` part that
+    went elsewhere: ``taken`` by blocks of ``step`` pixels (h / step, w / step, 3).
+    """
+    for row in nb.prange(picture.shape[0]):
+        j = row // step
+        for column in range(picture.shape[1]):
+            i = column // step
+            # Past the last whole block nothing was bent.
+            inside = j < taken.shape[0] and i < taken.shape[1]
+            for c in range(3):
+                went = taken[j, i, c] * bright[row, column, c] if inside else np.float32(0.0)
+                out[row, column, c] = picture[row, column, c] + gain * out[row, column, c] - went
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")

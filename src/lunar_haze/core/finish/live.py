@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish.grade import graded_nodes, live_tone
-from lunar_haze.core.finish.grain import live_noise, width_px
+from lunar_haze.core.finish.grain import live_grains, width_px
 from lunar_haze.core.finish.model import Cdl, Finish, Grade, TableFile
 from lunar_haze.core.finish.one_pass import Shown, Tone, finish_rows
 from lunar_haze.core.finish.scene_light import left_for_one_pass
@@ -70,7 +70,7 @@ class Finisher:
             codes = table.show(light, scale, dither)
         else:
             size = width_px(finish.grain, len(light))
-            grains = live_noise(finish.grain.seed, size) if strength > 0.0 else _NO_GRAIN
+            grains = live_grains(finish.grain.seed, size, *light.shape[:2]) if strength > 0.0 else _NO_GRAIN
             shown = Shown(table.flat, len(table.table), rounding_noise(dither), grains, np.float32(strength))
             codes = np.empty((*light.shape[:2], 4), np.uint8)
             exposed = np.ascontiguousarray(light, np.float32), np.float32(scale)

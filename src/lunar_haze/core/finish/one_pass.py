@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish.dark_rows import dark_row
+from lunar_haze.core.finish.grain import WIDEST
 from lunar_haze.core.picture.display import look_up_row, round_row, shape_row
 from lunar_haze.core.units.between import read_row
 from lunar_haze.core.units.fast_math import exp, log2
@@ -60,7 +61,7 @@ class Tone(NamedTuple):
 class Shown(NamedTuple):
     """A display table of ``size`` nodes a side, rounding noise in [0, 1), and grain by its strength.
 
-    Both lie in tiles of four numbers a pixel, as in the screen's; those of grain are some of the noise's wide.
+    Both lie in four numbers a pixel, as in the screen's: the noise in tiles, grains for all of the picture.
     """
 
     flat: NDArray[np.float32]
@@ -171,14 +172,16 @@ def couple_rows(tone, values, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _round_with_grain(values, noise, grains, strength, out):
-    """Code values (4 W,) of a row with its grain, least in black and in white (see `grain.held_at`)."""
+    """Code values (4 W,) of a row with its grain, none past black and white (see `grain.spread_at`)."""
     zero, one, full = np.float32(0.0), np.float32(1.0), np.float32(255.0)
+    most = full / np.float32(WIDEST)
     for start in range(0, out.size, noise.size):
-        count, first = min(noise.size, out.size - start), start % grains.size
-        here, there, laid = values[start : start + count], out[start : start + count], grains[first : first + count]
+        count = min(noise.size, out.size - start)
+        here, there, laid = values[start : start + count], out[start : start + count], grains[start : start + count]
         for n in range(count):
             value = here[n]
-            grain = strength * laid[n] * (np.float32(0.25) + np.float32(3.0) * value * (one - value))
+            spread = strength * (np.float32(0.25) + np.float32(3.0) * value * (one - value))
+            grain = laid[n] * min(spread, most * max(min(value, one - value), zero))
             there[n] = np.int32(min(max(value * full + noise[n] + grain, zero), full))
 
 
@@ -207,7 +210,7 @@ def _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, 
         look_up_row(line[0], line[1], line[2], shown.size, shown.flat, values)
         codes, noise = out[row].reshape(values.size), shown.noise[row % shown.noise.shape[0]]
         if shown.grain > np.float32(0.0):
-            _round_with_grain(values, noise, shown.grains[row % shown.grains.shape[0]], shown.grain, codes)
+            _round_with_grain(values, noise, shown.grains[row], shown.grain, codes)
         else:
             round_row(values, noise, codes)
 

@@ -34,13 +34,12 @@ def finished(
     finish = finish.in_force
     light = in_light(picture, finish, scale, tan_half_width)
     shown = np.empty(light.shape, np.float32)
+    grained = grain.grained_by(finish.grain, *light.shape[:2])
 
     def to_screen(start: int) -> None:
         rows = slice(start, start + _ROWS)
         exposed = graded_by(graded(light[rows] * np.float32(scale), finish.grade, finish.cdl), finish.table)
-        shown[rows] = grain.grained_signal(
-            shown_by(direct(exposed, finish.view, screen), finish.table), finish.grain, start, len(light)
-        )
+        shown[rows] = grained(shown_by(direct(exposed, finish.view, screen), finish.table), start)
 
     # On as many threads as there are processors: NumPy and OpenColorIO both let go of the interpreter.
     with ThreadPoolExecutor(_threads()) as pool:

@@ -122,8 +122,14 @@ def _in_frame(region: Region, scene: Scene) -> tuple[NDArray, NDArray]:
 @region_kind("ellipse", "ellipse", "an ellipse in the picture: drag it, and its rim", Region())
 def _ellipse(region: Region, scene: Scene, with_edges: bool) -> NDArray:
     along, down = _in_frame(region, scene)
-    out = np.hypot(along / max(region.width, 1e-4), down / max(region.height, 1e-4))
-    return smoothstep((1.0 - out) / min(max(region.feather, 1e-3), 1.0))
+    wide, high = max(region.width, 1e-4), max(region.height, 1e-4)
+    out = np.hypot(along / wide, down / high)
+    # How much further out the next pixel lies: an edge is soft over one at the least, half of it either side.
+    a_pixel = np.hypot(along / wide**2, down / high**2) / np.maximum(out, 1e-9) / scene.size[0]
+    feather = min(region.feather, 1.0)
+    hard = np.maximum(1.0 - feather / a_pixel, 0.0)
+    share = np.clip((1.0 - out) / np.maximum(feather, a_pixel) + 0.5 * hard, 0.0, 1.0)
+    return smoothstep(share) + hard * (share - smoothstep(share))
 
 
 @region_kind(
@@ -132,7 +138,7 @@ def _ellipse(region: Region, scene: Scene, with_edges: bool) -> NDArray:
 )  # fmt: skip
 def _line(region: Region, scene: Scene, with_edges: bool) -> NDArray:
     _along, down = _in_frame(region, scene)
-    return smoothstep(0.5 - down / max(region.height * max(region.feather, 1e-3), 1e-4))
+    return smoothstep(0.5 - down / max(region.height * region.feather, 1.0 / scene.size[0]))
 
 
 @region_kind("strokes", "brush", "painted in the picture; Alt erases", Region("strokes", width=0.05, feather=0.8))

@@ -1,8 +1,8 @@
 """Pictures spread by a function of distance, without losing light: the common part of glow and halation.
 
 Spreading is a product with the function's own cosine transform: the picture goes on beyond its edges as in a mirror, so
-that even light stays even and no light is lost. The function is taken over each pixel, not at its middle, and cut to
-nothing a frame's height away: what is made of it by the transform is nowhere below zero, and a lamp has no rings.
+that even light stays even and no light is lost. The function is taken over each pixel, not at its middle, and reaches
+as far as the mirrored picture goes: a sum with weights that are nowhere below zero, so that light is nowhere either.
 """
 
 from collections.abc import Callable
@@ -21,7 +21,7 @@ def _kernel(by_heights: ByHeights, height: int, width: int) -> NDArray[np.float6
     """The function over pixels (height + 1, width + 1), by how far they lie from the middle one."""
     rows, columns = np.ogrid[0 : height + 1, 0 : width + 1]
     far = np.hypot(rows, columns) / height
-    found = by_heights(far) * np.cos(np.minimum(far, 1.0) * np.pi / 2) ** 2
+    found = by_heights(far)
     near = min(_NEAR_PX, height, width)
     within = (np.arange(_POINTS) + 0.5) / _POINTS - 0.5
     j, i = (np.arange(near + 1)[:, None] + within).ravel()[:, None], (np.arange(near + 1)[:, None] + within).ravel()

@@ -46,7 +46,7 @@ def starred(
 ) -> NDArray[np.float32]:
     """A picture (h, w, 3) [cd/m2] with stars of its ``bright`` part; a strength of 1 is what the aperture does.
 
-    ``scale`` is the exposure. The very picture when there are none.
+    ``scale`` is the exposure. Returns the picture unchanged when there are none.
     """
     rows, columns = bright.places
     if strength == 0.0 or not len(rows):
@@ -62,15 +62,18 @@ def starred(
     share *= min(1.0, MOST_BENT / (2.0 * float(share.max())))
     # How wide a spike is to its first dark [px], for green light.
     wide = WAVES_MM[1] * aperture.f_number / math.sin(math.pi / aperture.sides) / pixel_mm
-    made = picture.copy() if step == 1 else np.zeros_like(light)
+    spiked, taken = np.zeros_like(light), np.zeros_like(light)
     least = LEAST / min(math.sqrt(count / step**2), MOST_LONGER) / scale
     kernels.draw_spikes(
         light, rows, columns, spikes(aperture).astype(np.float32), share.astype(np.float32), np.float32(least),
-        np.float32(max(wide, 1.0)), made,
+        np.float32(max(wide, 1.0)), spiked, taken,
     )  # fmt: skip
-    if step == 1:
-        return made
-    changed = np.empty_like(picture)
-    enlarge(made, changed)
-    # A pixel may have less light than the mean of its block, of which some is taken.
-    return np.maximum(np.add(picture, changed, out=changed), 0.0, out=changed)
+    gain, made = 1.0, spiked
+    if step > 1:
+        made = np.empty_like(picture)
+        enlarge(spiked, made)
+        # Blocks reach as far as the picture's edge when they are enlarged: what they had stays all the same.
+        gain = step**2 * spiked.shape[0] * spiked.shape[1] / (picture.shape[0] * picture.shape[1])
+    # Taken from each pixel by itself: one may have less light than the mean of its block.
+    kernels.take_bent(np.ascontiguousarray(picture, np.float32), bright.light, taken, step, np.float32(gain), made)
+    return made
