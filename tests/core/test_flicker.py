@@ -219,3 +219,30 @@ def test_a_film_of_ten_minutes_comes_back_from_the_file():
     again, notes = from_json(to_json(filmed, None), demo_file().parent, "film.haze")
     assert notes == []
     assert again.look.source(source.id).flicker == film
+
+
+@pytest.mark.parametrize("share", [0.05, 0.3, 0.6, 0.95, 1.0])
+@pytest.mark.parametrize("strikes_hz", [0.5, 2.5, 20.0])
+def test_a_tube_is_lit_for_its_share_to_the_moment(share, strikes_hz):
+    tube = FailingTube(share, strikes_hz, seed=3)
+    lit = level(tube, (np.arange(200_000) + 0.5) / 200_000 * 60.0, 4000.0) > 0.3
+    assert lit.mean() == pytest.approx(share, abs=2e-3)
+
+
+def test_what_a_shutter_sees_of_a_flash_is_its_integral_whatever_the_phase_of_its_strokes():
+    storm = Storm(0.5, 12.0, seed=2)
+    frames = 0.3 + np.arange(24) / 48.0
+    for open_s in (1 / 48, 1 / 200, 1 / 2000):
+        for second in frames:
+            fine = storm.light(second + (np.arange(40_000) + 0.5) / 40_000 * open_s, 0.0).mean()
+            assert storm.exposed(second, open_s, 0.0)[1] == pytest.approx(fine, rel=2e-3, abs=1e-7)
+    # Frames that lie side by side have all of the light, over the end of a block as well.
+    parts = sum(storm.exposed(59.0 + k / 24, 1 / 24, 0.0)[1] for k in range(48)) / 24
+    assert parts == pytest.approx(2.0 * storm.exposed(59.0, 2.0, 0.0)[1], rel=1e-9)
+    assert storm.exposed(0.5, 0.0, 0.0)[1] == pytest.approx(storm.light(np.array([0.5]), 0.0)[0, 1])
+
+
+def test_one_flash_in_six_has_a_single_stroke():
+    counts = np.array([len(flash(seed, number)) for seed in (1, 2) for number in range(1500)])
+    assert 0.15 <= (counts == 1).mean() <= 0.20
+    assert 3.0 <= counts.mean() <= 5.0

@@ -19,27 +19,28 @@ _COLD_COLOUR = np.array([0.93, 1.02, 1.08])
 
 @kept
 def _tube_course(seed: int, block: int, lit_share: float, strikes_hz: float) -> Course:
-    """When a tube strikes and drops: levels are 1 lit, 0 not."""
+    """When a tube strikes and drops: levels are 1 lit, 0 not. It is lit for its share of the block, to the moment."""
     rng = drawn(seed, block, "tube")
-    times, levels, at = [0.0], [1.0], 0.0
-    # A share of the block is spent failing, in bouts of tries; each bout ends lit.
-    failing = (1.0 - lit_share) * BLOCK_S
-    bouts = max(round(failing / 3.0), 1) if failing > 0 else 0
-    for _ in range(bouts):
-        at += float(rng.exponential(lit_share * BLOCK_S / bouts)) + 0.05
-        ends = at + failing / bouts * float(rng.uniform(0.6, 1.4))
-        while at < min(ends, BLOCK_S - 0.4):
-            times.append(at)
-            levels.append(0.0)
-            # The starter heats the ends, then opens: the tube strikes, and drops after a few tens of milliseconds.
-            at += float(rng.gamma(3.0, 1.0 / (3.0 * strikes_hz)))
-            times.append(at)
-            levels.append(1.0)
-            at += float(rng.gamma(2.0, 0.03))
-        if levels[-1] == 0.0:
-            times.append(min(at, BLOCK_S - 0.3))
-            levels.append(1.0)
-    return Course.of_switch(times, levels, BLOCK_S - 0.25)
+    lit, dark = lit_share * BLOCK_S, (1.0 - lit_share) * BLOCK_S
+    # The starter heats the ends, then opens: the tube strikes, and drops after a few tens of milliseconds.
+    heated: list[float] = []
+    while (missing := dark - sum(heated)) > 1e-9:
+        heated.append(min(float(rng.gamma(3.0, 1.0 / (3.0 * strikes_hz))), missing))
+    flashes = rng.gamma(2.0, 0.03, len(heated))
+    # Tries come in bouts; from one to the next, before the first and after the last, it burns.
+    bouts = min(max(round(dark / 3.0), 1), len(heated))
+    last_of_bout = set(rng.choice(len(heated), bouts, replace=False).tolist()) | {len(heated) - 1} if heated else set()
+    burning = rng.exponential(1.0, len(last_of_bout) + 1) + 0.1
+    ends = np.array([n in last_of_bout for n in range(len(heated))], bool)
+    tries = flashes[~ends].sum()
+    flashes *= min(1.0, 0.5 * lit / max(tries, 1e-9))
+    flashes[ends] = burning[1:] / burning.sum() * (lit - flashes[~ends].sum())
+    times, levels, at = [0.0], [1.0], (lit - flashes.sum()) if heated else BLOCK_S
+    for off, on in zip(heated, flashes):
+        times += [at, at + off]
+        levels += [0.0, 1.0]
+        at += off + float(on)
+    return Course(np.array(times), np.array(levels))
 
 
 @flicker_kind(

@@ -20,16 +20,13 @@ from lunar_haze.core.sources.turning import Beacon, Headlamps
 FLICKERS = (Flicker, Flame, FailingTube, LooseContact, ScreenLight, FilmedScreen, Storm, Beacon, Headlamps)
 #: No flicker.
 STEADY = Flicker()
-#: So often the light is looked at while the shutter is open.
-LOOKS = 48
 
 
 def flicker_light(flicker: Flicker, second: float, open_s: float, kelvin: float) -> NDArray[np.float64]:
     """Factor (3,) on a source's ACEScg light: its mean while the shutter is open, ``open_s`` [s] from a moment."""
     if flicker == STEADY:
         return np.ones(3)
-    moments = second + (np.arange(LOOKS) + 0.5) / LOOKS * open_s
-    return flicker.light(moments, kelvin).mean(0)
+    return flicker.exposed(second, open_s, kelvin)
 
 
 def turned(shape: Shape, flicker: Flicker, second: float) -> Shape:

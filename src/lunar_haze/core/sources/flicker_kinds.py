@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.units.row import Row, row
 
 T = TypeVar("T", bound=type)
+#: So often the light is looked at while the shutter is open, unless a kind knows its mean.
+LOOKS = 48
 SEED = row("flicker seed", "seed", "seed", "", 1.0, 40.0, 1.0, whole=True, floor=0.0, ceiling=9999.0,
            tip="another course of the same kind")  # fmt: skip
 
@@ -26,6 +28,11 @@ class Flicker:
     def light(self, seconds: NDArray, kelvin: float) -> NDArray[np.float64]:
         """Factor (n, 3) on the source's ACEScg light at moments (n,) [s]; ``kelvin`` is its lamp's temperature."""
         return np.ones((len(seconds), 3))
+
+    def exposed(self, second: float, open_s: float, kelvin: float) -> NDArray[np.float64]:
+        """Mean factor (3,) while a shutter is open for ``open_s`` [s] from a moment [s]."""
+        moments = second + (np.arange(LOOKS) + 0.5) / LOOKS * open_s
+        return np.asarray(self.light(moments, kelvin).mean(0))
 
     def turned_deg(self, second: float) -> float:
         """How far the source has turned about the vertical by a moment [degrees, clockwise from above]."""
