@@ -14,7 +14,7 @@ from lunar_haze.core.sky.clear_air import SUN_ACESCG, Atmosphere
 from lunar_haze.core.sky.clouds import lay_clouds, mean_sun_share
 from lunar_haze.core.sky.grade import bent
 from lunar_haze.core.sky.lat_long import illuminance_lx, irradiance, map_directions
-from lunar_haze.core.sky.lightning import lightning_radiance
+from lunar_haze.core.sky.lightning import cloud_radiance, lightning_radiance
 from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Lightning, Panorama
 from lunar_haze.core.sky.panorama import panorama_radiance
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg, transmittance_at
@@ -235,3 +235,9 @@ def dome_map(dome: Dome, height: int = MAP_HEIGHT, width: int = MAP_WIDTH) -> ND
     result = radiance / np.float32(max(illuminance_lx(radiance), 1e-30))
     result.flags.writeable = False
     return result
+
+
+def map_behind(dome: Lightning, height: int = MAP_HEIGHT, width: int = MAP_WIDTH) -> NDArray[np.float32]:
+    """Of the map of a flash what lies behind its channel (H, W, 3) float32: where the lens sees the channel itself."""
+    whole = illuminance_lx(dome_radiance(dome, height, width))
+    return (cloud_radiance(dome, height, width) / max(whole, 1e-30)).astype(np.float32)

@@ -118,11 +118,16 @@ def channel_map(lightning: Lightning, height: int, width: int) -> NDArray[np.flo
 
 def lightning_radiance(lightning: Lightning, height: int, width: int) -> NDArray[np.float64]:
     """Radiance (H, W, 3) of the sky under a flash, of no level: ``bolt`` is the channel's share of all its light."""
+    cloud = cloud_radiance(lightning, height, width)
+    return cloud + lightning.bolt * channel_map(lightning, height, width) if lightning.bolt > 0.0 else cloud
+
+
+def cloud_radiance(lightning: Lightning, height: int, width: int) -> NDArray[np.float64]:
+    """Of `lightning_radiance` what the cloud gives alone (H, W, 3): what a lens sees besides the channel."""
     directions, solid = map_directions(height, width)
     glow = _glow(lightning, directions)
     glow = glow / max(float((glow * solid).sum()), 1e-30)
-    cloud = glow[..., None] * _CLOUD * (1.0 - lightning.bolt)
-    return cloud + lightning.bolt * channel_map(lightning, height, width) if lightning.bolt > 0.0 else cloud
+    return np.asarray(glow[..., None] * _CLOUD * (1.0 - lightning.bolt))
 
 
 #: Colour of the channel, ACEScg of luminance 1.

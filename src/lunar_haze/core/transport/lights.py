@@ -17,9 +17,9 @@ from lunar_haze.core.errors import EngineError, HazeError
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.sky import moonlight
 from lunar_haze.core.sky.clouds import TILE, TILE_SIZES, mean_sun_share, sun_share
-from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, MAP_HEIGHT, dome_map
+from lunar_haze.core.sky.dome import LEVEL_HEIGHT, LEVEL_WIDTH, MAP_HEIGHT, dome_map, map_behind
 from lunar_haze.core.sky.lat_long import row_solid_angles
-from lunar_haze.core.sky.model import Panorama
+from lunar_haze.core.sky.model import Lightning, Panorama
 from lunar_haze.core.sources.array import Crowd, LampArray, lamps_of
 from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.cutouts import SIZE, pattern
@@ -47,6 +47,7 @@ from lunar_haze.core.transport.source_row import (
     SURFACE,
     UP,
 )
+from lunar_haze.core.transport.starfield import is_drawn
 
 #: Maps of photographs have this many times the rows of other skies.
 PHOTOGRAPH_FINER = 4
@@ -284,9 +285,18 @@ class _Packer:
 
     @_row_of.register
     def _(self, shape: Sky, number: int) -> NDArray:
-        row = SOURCE.row(kind=SKY, table=len(self.skies), lights=shape.lights, seen=shape.seen, bounces=shape.bounces)
-        self.skies.append(dome_map(shape.dome, self._sky_rows, 2 * self._sky_rows))
+        number = len(self.skies)
+        row = SOURCE.row(
+            kind=SKY, table=number, seen_table=number, lights=shape.lights, seen=shape.seen, bounces=shape.bounces
+        )
+        size = self._sky_rows, 2 * self._sky_rows
+        self.skies.append(dome_map(shape.dome, *size))
         self.sky_tables.append(_sky_tables(self.skies[-1]))
+        if isinstance(shape.dome, Lightning) and is_drawn(shape):
+            # The lens sees the channel as it is drawn, and the cloud behind it.
+            SOURCE.put(row, seen_table=number + 1)
+            self.skies.append(map_behind(shape.dome, *size))
+            self.sky_tables.append(self.sky_tables[-1])
         return row
 
     @_row_of.register

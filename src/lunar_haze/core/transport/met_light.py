@@ -24,6 +24,7 @@ from lunar_haze.core.transport.source_row import (
     LIGHTS,
     PART,
     SEEN,
+    SEEN_TABLE,
     SKY,
     SPARES,
     SUN,
@@ -115,7 +116,8 @@ def _light_met(at, medium, ray, end, number, pdf, chance, first):
     r, g, b = f32(0.0), f32(0.0), f32(0.0)
     if kind == SKY:
         if end.triangle < 0 and lights.rows[number, SEEN if first else BOUNCES] > f32(0.0):
-            r, g, b, density = sky_radiance(lights, int(lights.rows[number, TABLE]), dx, dy, dz)
+            table = int(lights.rows[number, SEEN_TABLE if first else TABLE])
+            r, g, b, density = sky_radiance(lights, table, dx, dy, dz)
             density = guided_density(lights, lights.rows[number], ox, oy, oz, dx, dy, dz, density)
             alone = first or pdf < f32(0.0) or lights.rows[number, LIGHTS] <= f32(0.0)
             w = (f32(1.0) if alone else power(pdf, density * chance)) * end.through

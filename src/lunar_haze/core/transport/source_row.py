@@ -39,6 +39,8 @@ COS_OUTER = SOURCE.take("cos_outer")
 ONE_MINUS_COS = SOURCE.take("one_minus_cos")
 #: Number of a sky's map, or of an IES lamp's table.
 TABLE = SOURCE.take("table")
+#: Number of the map in which the lens itself sees a sky: what is drawn on the picture is not in it.
+SEEN_TABLE = SOURCE.take("seen_table")
 FIRST = SOURCE.take("first")
 COUNT = SOURCE.take("count")
 #: Of a sky: whether it lights, is seen by the lens (so do lamps have it), is met by bounced light.

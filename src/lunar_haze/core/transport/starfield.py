@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import View
 from lunar_haze.core.sky.clouds import star_share
-from lunar_haze.core.sky.dome import MAP_HEIGHT, MAP_WIDTH, dome_illuminance_lx, dome_radiance
+from lunar_haze.core.sky.dome import dome_illuminance_lx, dome_radiance
 from lunar_haze.core.sky.lat_long import illuminance_lx
-from lunar_haze.core.sky.lightning import CHANNEL_COLOUR, channel, channel_map
+from lunar_haze.core.sky.lightning import CHANNEL_COLOUR, channel
 from lunar_haze.core.sky.model import ClearSky, Lightning
 from lunar_haze.core.sky.night import stars, turn
 from lunar_haze.core.sources.kinds import Shape
@@ -57,30 +57,13 @@ def star_picture(dome: ClearSky, view: View) -> NDArray[np.float32]:
 
 @functools.lru_cache(maxsize=4)
 def bolt_picture(dome: Lightning, view: View) -> NDArray[np.float32]:
-    """Radiance (pixels, 3) float32 to be added to the map's in a view: the channel as fine as the picture, less what
-    the map tells of it, for a sky that puts 1 lx on level ground.
+    """Radiance (pixels, 3) float32 of the channel in a view, as fine as the picture, for a sky that puts 1 lx on level
+    ground: the map in which the lens sees that sky has none of it (see `dome.map_behind`).
     """
     towards, light = channel(dome)
     level = dome.bolt / max(illuminance_lx(dome_radiance(dome)), 1e-30)
     sharp = _splatted(towards, light[:, None] * CHANNEL_COLOUR, view, max(view.width / 960.0, 0.7))
-    columns, rows = np.meshgrid(np.arange(view.width) + 0.5, np.arange(view.height) + 0.5)
-    seen = view.camera.directions(columns, rows, view.width, view.height)
-    blurred = bilinear(channel_map(dome, MAP_HEIGHT, MAP_WIDTH), seen)
-    return np.ascontiguousarray((level * (sharp - blurred)).reshape(-1, 3), np.float32)
-
-
-def bilinear(sky_map: NDArray, directions: NDArray) -> NDArray[np.float64]:
-    """A lat-long map (H, W, 3) read in directions (..., 3), as the engine reads it."""
-    height, width = sky_map.shape[:2]
-    down = np.arccos(np.clip(directions[..., 2], -1.0, 1.0)) / math.pi * height - 0.5
-    round_ = np.mod(np.arctan2(directions[..., 0], directions[..., 1]), 2 * math.pi) / (2 * math.pi) * width - 0.5
-    y = np.clip(down, 0.0, height - 1.001)
-    y0, x0 = y.astype(int), np.floor(round_).astype(int)
-    fy, fx = (y - y0)[..., None], (round_ - x0)[..., None]
-    left, right = np.mod(x0, width), np.mod(x0 + 1, width)
-    upper = sky_map[y0, left] * (1 - fx) + sky_map[y0, right] * fx
-    lower = sky_map[y0 + 1, left] * (1 - fx) + sky_map[y0 + 1, right] * fx
-    return upper * (1 - fy) + lower * fy
+    return np.ascontiguousarray((level * sharp).reshape(-1, 3), np.float32)
 
 
 def _splatted(there: NDArray, lux: NDArray, view: View, spread: float) -> NDArray[np.float64]:
