@@ -1,10 +1,11 @@
 """The watch: what would give a source away, in every shot and over its frames.
 
-A lamp (or a flag) that stands in the frame with nothing before it; a lamp whose bright shape shows
-in the mist; a lamp in a closed room whose light leaks through a gap too narrow to be an opening.
-Each finding says who, where and from which frame on.
+A lamp that stands in the frame with nothing before it; a lamp whose bright shape shows in the mist; a lamp in a closed
+room whose light leaks through a gap too narrow to be an opening. Frames are looked at with all that is keyed as it is
+there. Each finding says who, where and from which frame on.
 """
 
+import functools
 import math
 from collections.abc import Callable, Iterator
 
@@ -13,14 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, label
 
+from lunar_haze.core.document.cues import CueSheet, cues_of
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.solve.subject import inside_frame
 from lunar_haze.core.sources.amounts import convert
 from lunar_haze.core.sources.array import Placed, lamp_of, lamps_of
-from lunar_haze.core.sources.cards import Card
-from lunar_haze.core.sources.facing import Vec3, facing_frame
+from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.photometry import exposure_scale
@@ -51,18 +52,6 @@ def _spots(shape: Placed) -> NDArray[np.float64]:
     return np.concatenate([lamp.points() for lamp in lamps_of(shape)])
 
 
-def _card_spots(card: Card) -> NDArray[np.float64]:
-    side, up, _axis = facing_frame(card.position, card.aim, card.turn_deg)
-    steps = (-0.98, -0.5, 0.0, 0.5, 0.98)
-    return np.array(
-        [
-            np.asarray(card.position) + x * card.width_m / 2 * side + y * card.height_m / 2 * up
-            for x in steps
-            for y in steps
-        ]
-    )
-
-
 def seen_by(camera: Camera, shot: Shot, points: NDArray, index: RayIndex) -> NDArray[np.bool_]:
     """Which points (n, 3) lie in the frame with nothing solid before them."""
     inside = inside_frame(camera, shot, points)
@@ -72,19 +61,19 @@ def seen_by(camera: Camera, shot: Shot, points: NDArray, index: RayIndex) -> NDA
     return visible
 
 
-def first_frame(shot: Shot, holds: Callable[[Camera], bool]) -> int | None:
-    """The first frame of a shot's move at which something holds, or None."""
+def first_frame(shot: Shot, moves: bool, holds: Callable[[int], object]) -> int | None:
+    """The first frame of a shot at which something holds, or None; where nothing ``moves`` only one is looked at."""
     first, last = shot.first_frame, max(shot.last_frame, shot.first_frame)
-    if shot.ends is None or first == last:
-        return first if holds(shot.camera) else None
+    if not moves or first == last:
+        return first if holds(first) else None
     looked_at = sorted({round(f) for f in np.linspace(first, last, min(FRAMES_LOOKED_AT, last - first + 1))})
     before = None
     for frame in looked_at:
-        if holds(shot.camera_at(frame)):
+        if holds(frame):
             low = before
             while low is not None and frame - low > 1:
                 middle = (low + frame) // 2
-                low, frame = (low, middle) if holds(shot.camera_at(middle)) else (middle, frame)
+                low, frame = (low, middle) if holds(middle) else (middle, frame)
             return frame
         before = frame
     return None
@@ -113,57 +102,42 @@ def _shows(source: Source, shape: Placed, look: Look, camera: Camera) -> str:
     return "its halo in the mist shows" if _halo(source, look, camera) > HALO_SHOWS else ""
 
 
-def _in_frame(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]:
-    active = look.active()
+def _in_frame(document: Document, index: RayIndex) -> Iterator[Finding]:
+    """Lamps that are seen, with everything that is keyed as it is at each frame. Cards are seen by no lens."""
     for shot in document.shots:
-        for source in look.balanced():
-            shape = source.shape
-            if source.id not in active or not isinstance(shape, Placed) or source.role == "practical":
+        here = attrs.evolve(document, current_shot=shot.name)
+        moves, sheet = shot.ends is not None or bool(cues_of(here)), CueSheet(here)
+        at = functools.cache(sheet.at)
+        for source in document.look.sources:
+            if not isinstance(source.shape, Placed) or source.role == "practical":
                 continue
-            spots = _spots(shape)
 
-            def gives_away(
-                camera: Camera,
-                source: Source = source,
-                shape: Placed = shape,
-                spots: NDArray = spots,
-                shot: Shot = shot,
-            ) -> bool:
-                return bool(_shows(source, shape, look, camera)) and bool(seen_by(camera, shot, spots, index).any())
+            def how(frame: int, source_id: str = source.id, at: Callable[[int], Document] = at) -> str:
+                """How it gives itself away at a frame, "" where it does not."""
+                look, there = at(frame).look, at(frame).shot
+                found = next(s for s in look.balanced() if s.id == source_id)
+                camera, shape = there.seen_from, found.shape
+                if found.id not in look.active() or not isinstance(shape, Placed):
+                    return ""
+                told = _shows(found, shape, look, camera)
+                return told if told and seen_by(camera, there, _spots(shape), index).any() else ""
 
-            frame = first_frame(shot, gives_away)
+            frame = first_frame(shot, moves, how)
             if frame is not None:
-                how = _shows(source, shape, look, shot.camera_at(frame))
+                where = at(frame).look.expect(source.id).shape
+                assert isinstance(where, Placed)
                 yield Finding(
                     "in frame",
                     source.id,
                     shot.name,
                     frame,
-                    shape.position,
-                    f"{source.name} stands in the frame of {shot.name}{_from(shot, frame)}: {how}",
-                )
-        for card in look.cards:
-            if card.muted:
-                continue
-            spots = _card_spots(card)
-
-            def shows(camera: Camera, spots: NDArray = spots, shot: Shot = shot) -> bool:
-                return bool(seen_by(camera, shot, spots, index).any())
-
-            frame = first_frame(shot, shows)
-            if frame is not None:
-                yield Finding(
-                    "flag in frame",
-                    card.id,
-                    shot.name,
-                    frame,
-                    card.position,
-                    f"the card {card.name} stands in the frame of {shot.name}{_from(shot, frame)}",
+                    where.position,
+                    f"{source.name} stands in the frame of {shot.name}{_from(shot, frame)}: {how(frame)}",
                 )
 
 
 def _from(shot: Shot, frame: int) -> str:
-    return f" from frame {frame} on" if shot.ends is not None and frame > shot.first_frame else ""
+    return f" from frame {frame} on" if frame > shot.first_frame else ""
 
 
 @attrs.frozen
@@ -243,4 +217,4 @@ def _leaks(document: Document, look: Look, index: RayIndex) -> Iterator[Finding]
 
 def watch(document: Document, index: RayIndex) -> list[Finding]:
     """Everything that gives a source of the current look away, in every shot."""
-    return [*_in_frame(document, document.look, index), *_leaks(document, document.look, index)]
+    return [*_in_frame(document, index), *_leaks(document, document.look, index)]
