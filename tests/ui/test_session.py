@@ -6,7 +6,7 @@ import threading
 import pytest
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.files import load
+from lunar_haze.core.document.files import load, save
 from lunar_haze.core.document.journal import beside as journal_beside
 from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.plan_map import SIDES
@@ -85,3 +85,18 @@ def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(session, monkeypatch, qt
             assert not tables.are_there(session.document.look)
     monkeypatch.setattr(sky_tables, "is_ready", lambda _air: True)
     assert tables.are_there(session.document.look)
+
+
+def test_work_of_one_document_never_lies_in_anothers_journal(session, qtbot, tmp_path):
+    """The journal is due, its thread waits its turn, and meanwhile another document is opened."""
+    other = tmp_path / "other.haze"
+    save(session.document, other)
+    mine = journal_beside(session.path)
+    session.edit("dimmer", dimmed(session, -3.0))
+    with session.keeper.writing:
+        session.keeper.write_aside()
+        session.keeper.begin(other)
+    for thread in [t for t in threading.enumerate() if t in session.aside._threads]:
+        thread.join(5.0)
+    assert not journal_beside(other).exists()
+    assert "-3.0" in mine.read_text()

@@ -56,12 +56,13 @@ class JournalKeeper(QObject):
 
     def write_aside(self) -> None:
         """Write without holding up the hand; what is made void meanwhile is not written."""
-        document, voided = self._document(), self._voided
+        # By the time it is written another document may be at hand: the journal goes with the work that it is of.
+        document, journal, voided = self._document(), self.journal, self._voided
 
         def write() -> None:
             with self.writing:
                 if voided == self._voided:
-                    self.write_now(document)
+                    self._write(document, journal)
 
         if document.shots:
             self._aside(write)
@@ -75,12 +76,15 @@ class JournalKeeper(QObject):
 
     def write_now(self, document: Document) -> None:
         """Write. A problem is told once, and so is a place other than beside the document."""
+        self._write(document, self.journal)
+
+    def _write(self, document: Document, journal: Journal) -> None:
         try:
-            place: Path | None = self.journal.write(document)
+            place: Path | None = journal.write(document)
         except OSError as error:
             log.warning("unsaved work cannot be kept: %s", error)
             place = None
-        if place == self._told_place:
+        if place == self._told_place or journal is not self.journal:
             return
         self._told_place = place
         try:
