@@ -289,9 +289,11 @@ def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
     assert asked.motes.per_m3 == 40.0
     # More of it is asked for again, brighter is not.
     # While frames go by they drift, and nothing is asked for.
-    look, light = finish_window.session.document.look, bridge.picture
-    assert (bridge.over(light, look, 0.0) == bridge.over(light, look, 0.0)).all()
-    assert not (bridge.over(light, look, 0.0) == bridge.over(light, look, 1.0)).all()
+    look, shot, light = finish_window.session.document.look, finish_window.session.document.shot, bridge.picture
+    later = attrs.evolve(shot, frame=shot.frame + 24)
+    now, then = (bridge.over_light(look, each, light.shape[:2])(light) for each in (shot, later))
+    assert (now == bridge.over_light(look, shot, light.shape[:2])(light)).all()
+    assert not (now == then).all()
     dusty, count = bridge.image.copy(), len(bridge._backend.requests)
     type_in(finish_window, "dust brightness", "20000")
     assert bridge.image != dusty

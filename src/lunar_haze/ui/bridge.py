@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
-from lunar_haze.core.document.model import Look
+from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, Part, View
 from lunar_haze.core.plan.frames import airs_of, fitted_size, frame_request, gains, problem_sentences, view_of
@@ -36,8 +36,8 @@ from lunar_haze.service.protocol import (
     Published,
     Restarted,
 )
-from lunar_haze.ui.live_dust import LiveDust
-from lunar_haze.ui.live_masks import LiveMasks
+from lunar_haze.ui.live_dust import DustNow, LiveDust
+from lunar_haze.ui.live_masks import LiveMasks, MasksNow
 from lunar_haze.ui.live_mix import LiveMix
 from lunar_haze.ui.screen import Screen
 from lunar_haze.ui.seen import Seen, seen_at
@@ -54,6 +54,19 @@ PASSES = 32
 TRUE_FROM = 1
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
+
+
+@attrs.frozen(eq=False)
+class OverLight:
+    """Masks and dust, ready to be laid on light (h, w, 3) [cd/m2]."""
+
+    masks: MasksNow | None
+    dust: DustNow | None
+
+    def __call__(self, light: NDArray[np.float32]) -> NDArray[np.float32]:
+        if self.masks is not None:
+            light = self.masks.over(light)
+        return light if self.dust is None else self.dust.over(light)
 
 
 class RenderBridge(QObject):
@@ -78,9 +91,9 @@ class RenderBridge(QObject):
         #: What makes pixels of light.
         self.screen = Screen(session)
         self.screen.said.connect(self.said)
-        self.masks = LiveMasks(session, self._seen_by_the_lens, self._part_of)
+        self.masks = LiveMasks(session, self._seen_by_the_lens)
         self.masks.renewed.connect(self.refresh)
-        self.dust = LiveDust(self._seen_by_the_lens, self._lit_gains)
+        self.dust = LiveDust(self._seen_by_the_lens)
         self._request: FrameRequest | None = None
         self._request_id = 0
         self._mix_id = 0
@@ -163,20 +176,17 @@ class RenderBridge(QObject):
         """Gains of the look as it is now."""
         return self._gains_of(self.session.shown_look)
 
-    def _gains_of(self, look: Look) -> tuple[LayerGain, ...]:
-        spec = self.session.place_spec
+    def _gains_of(self, look: Look, shot: Shot | None = None) -> tuple[LayerGain, ...]:
+        """Gains of a look at the frame of a shot, that on screen if None, of layers in the air as it is on screen."""
+        spec, on_screen = self.session.place_spec, self.session.document.shot
         if spec is None:
             return ()
-        return gains(look, view_of(self.session.document.shot, self.size()), spec.key)
+        return gains(look, view_of(shot or on_screen, self.size()), spec.key, on_screen.seconds)
 
     def _shown_gains(self) -> tuple[LayerGain, ...]:
         """The present gains; those asked for last where the hand has moved on since then."""
         present = self.present_gains()
         return self._request.gains if self._request is not None and not self._is_asked_for(present) else present
-
-    def _lit_gains(self, look: Look) -> tuple[LayerGain, ...]:
-        """The gains of a look: of the one on screen those that it is shown with."""
-        return self._shown_gains() if look is self.session.shown_look else self._gains_of(look)
 
     def _is_asked_for(self, present: tuple[LayerGain, ...]) -> bool:
         """Whether the last request holds all layers that gains need."""
@@ -336,9 +346,12 @@ class RenderBridge(QObject):
         """Factor from cd/m2 to exposed scene-linear of the present look."""
         return self.screen.exposure()
 
-    def over(self, light: NDArray[np.float32], look: Look, seconds: float) -> NDArray[np.float32]:
-        """Light (h, w, 3) [cd/m2] with the masks and the dust of a look at a moment [s] of its shot."""
-        return self.dust.over(self.masks.over(light, look), look, seconds)
+    def over_light(self, look: Look, shot: Shot, size: tuple[int, int]) -> OverLight:
+        """What lays masks and dust of a look at the frame of a shot on light of a size (h, w), on any thread."""
+        shown = look is self.session.shown_look and shot is self.session.document.shot
+        now = self._shown_gains() if shown else self._gains_of(look, shot)
+        masks = self.masks.now(look, size, lambda source_id: self._part_of(source_id, look, shot))
+        return OverLight(masks, self.dust.now(look, shot.seconds, size, now))
 
     def refresh(self) -> None:
         """Mix and show the picture as it stands."""
@@ -352,7 +365,8 @@ class RenderBridge(QObject):
             return
         self.picture = mixed.light
         self.shown_passes = max(passes, 0)
-        light = self.over(mixed.light, self.session.shown_look, self.session.document.shot.seconds)
+        over = self.over_light(self.session.shown_look, self.session.document.shot, mixed.light.shape[:2])
+        light = over(mixed.light)
         self.image = self.screen.image(light, mixed.scattered)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
@@ -400,12 +414,13 @@ class RenderBridge(QObject):
         found = self._on_board()
         return None if found is None or self.picture is None else (found[0], found[1].owner[..., 0], found[1].depth)
 
-    def _part_of(self, source_id: str, look: Look) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
-        """What an active source of a look gives to its picture, and that picture, as they are summed."""
+    def _part_of(self, source_id: str, look: Look, shot: Shot) -> list[tuple[LayerImage, LayerGain]]:
+        """The layers, and their gains, of what an active source of a look gives at the frame of a shot."""
         source = next((s for s in look.balanced() if s.id == source_id and s.id in look.active()), None)
         if source is None:
-            return None
-        return self.mix.part(self.lone_gains((source,)), self._lit_gains(look))
+            return []
+        alone = self._gains_of(attrs.evolve(look, sources=(source,), groups=()), shot)
+        return [(self.mix.images[gain.key], gain) for gain in alone if gain.key in self.mix.images]
 
     def seen_at(self, x: float, y: float) -> Seen | None:
         """What lies under picture position x, y in [0, 1]; None for the sky or before the first answer."""

@@ -12,7 +12,8 @@ from lunar_haze.core.finish.glow import Scatter, layer_scatter
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.frame_mix import Mixed
-from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.bridge import OverLight, RenderBridge
+from lunar_haze.ui.screen import Screen
 
 _ONE = (1.0, 1.0, 1.0)
 
@@ -25,6 +26,9 @@ class FramePictures(QObject):
     def __init__(self, bridge: RenderBridge) -> None:
         super().__init__()
         self._bridge = bridge
+        #: What makes pixels of frames on the player's thread, apart from that of the window.
+        self._screen = Screen(bridge.session)
+        self._screen.said.connect(bridge.said)
         #: The layers that are to be cleaned yet, and the one that is: its key by the number of its mix.
         self._due: list[str] = []
         self._under_way: dict[int, str] = {}
@@ -49,14 +53,16 @@ class FramePictures(QObject):
         """What scatters the light of these layers as a finish has it, None where it is not scattered layer by layer."""
         return layer_scatter(finish, self.size()[1])
 
-    def image(self, frame: Mixed, there: Document) -> QImage:
-        """A frame under look and shot of a document at it, as an image; any thread may ask."""
-        bridge = self._bridge
+    def over_light(self, there: Document) -> OverLight:
+        """What lays masks and dust of a document at a frame on its light; to be asked for by the window's thread."""
+        width, height = self.size()
+        return self._bridge.over_light(there.look, there.shot, (height, width))
+
+    def image(self, frame: Mixed, there: Document, over: OverLight) -> QImage:
+        """A frame under look and shot of a document at it, as an image; for the player's thread alone."""
         # What scatters by itself has neither masks nor dust before it.
-        light = frame.light
-        if frame.scattered is None:
-            light = bridge.over(light, there.look, there.shot.seconds)
-        return bridge.screen.image_under(light, there.look, there.shot, frame.scattered)
+        light = over(frame.light) if frame.scattered is None else frame.light
+        return self._screen.image_under(light, there.look, there.shot, frame.scattered)
 
     # -- cleaning ---------------------------------------------------------------------------------
 

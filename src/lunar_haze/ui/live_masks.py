@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
@@ -10,7 +11,8 @@ from lunar_haze.core.document.model import Look
 from lunar_haze.core.finish.mask_model import Mask, Region
 from lunar_haze.core.finish.masks import cover, share_in, with_masks
 from lunar_haze.core.finish.regions import Scene, asks_rays, scene_of
-from lunar_haze.core.layers.model import View
+from lunar_haze.core.layers.model import LayerGain, LayerImage, View
+from lunar_haze.core.picture.mix import share_of
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.ui.session import Session
 
@@ -58,11 +60,31 @@ class LiveCovers(QObject):
             self.renewed.emit()
 
 
+@attrs.frozen(eq=False)
+class MasksNow:
+    """Masks ready to be laid on a picture by any thread: their covers (h, w), and of which layers under which gains the
+    light of each source that one of them weighs is made.
+    """
+
+    masks: tuple[Mask, ...]
+    scale: float
+    covers: dict[Mask, NDArray[np.float32]]
+    parts: dict[str, list[tuple[LayerImage, LayerGain]]]
+
+    def over(self, picture: NDArray[np.float32]) -> NDArray[np.float32]:
+        """A picture (h, w, 3) [cd/m2] under the masks."""
+
+        def share(source_id: str) -> NDArray[np.float32] | None:
+            light = [share_of(image, gain) for image, gain in self.parts[source_id]]
+            return share_in(picture, np.sum(light, 0)) if light else None
+
+        return with_masks(picture, self.masks, self.scale, self.covers.__getitem__, share)
+
+
 class LiveMasks(QObject):
     """Does the work of the look's masks on live pictures; ``renewed`` when they should be shown again.
 
-    ``seen`` tells the view of the present picture with its object numbers and distances, None before there is one;
-    ``part`` the light (h, w, 3) that a source gives to it, with that of all of them, None for none.
+    ``seen`` tells the view of the present picture with its object numbers and distances, None before there is one.
     """
 
     renewed = Signal()
@@ -71,10 +93,9 @@ class LiveMasks(QObject):
         self,
         session: Session,
         seen: Callable[[], tuple[View, NDArray[np.int32], NDArray[np.float32]] | None],
-        part: Callable[[str, Look], tuple[NDArray[np.float32], NDArray[np.float32]] | None],
     ) -> None:
         super().__init__()
-        self._session, self._seen, self._part = session, seen, part
+        self._session, self._seen = session, seen
         self._covers = LiveCovers(session)
         self._covers.renewed.connect(self.renewed)
         self._scene: Scene | None = None
@@ -100,16 +121,17 @@ class LiveMasks(QObject):
         scene = self.scene()
         return None if scene is None else self._covers.of(mask, scene)
 
-    def over(self, picture: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
-        """A picture (h, w, 3) [cd/m2] under the masks of a look."""
+    def now(
+        self, look: Look, size: tuple[int, int], part: Callable[[str], list[tuple[LayerImage, LayerGain]]]
+    ) -> MasksNow | None:
+        """The masks of a look as they are to be laid on a picture of a size (h, w); None where there are none.
+
+        ``part`` tells of which layers under which gains a source's light is made, none where it has none.
+        """
         masks = look.finish.masks_at_work
         scene = self.scene() if masks else None
-        if scene is None or scene.size != picture.shape[:2]:
-            return picture
-
-        def share(source_id: str) -> NDArray[np.float32] | None:
-            found = self._part(source_id, look)
-            return None if found is None else share_in(found[1], found[0])
-
-        scale = exposure_scale(look.ev100, look.stops)
-        return with_masks(picture, masks, scale, lambda mask: self._covers.of(mask, scene), share)
+        if scene is None or scene.size != size:
+            return None
+        covers = {mask: self._covers.of(mask, scene) for mask in masks}
+        parts = {mask.source: part(mask.source) for mask in masks if mask.source}
+        return MasksNow(masks, exposure_scale(look.ev100, look.stops), covers, parts)

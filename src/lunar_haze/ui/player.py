@@ -5,6 +5,7 @@ is made, else the one before it stays; both are told. Frames are made ahead of t
 is no gap; those that come too late all the same are skipped, and counted.
 """
 
+import logging
 import math
 import time
 from collections import deque
@@ -29,6 +30,8 @@ from lunar_haze.ui.frames_ahead import AHEAD, FramesAhead
 from lunar_haze.ui.moving_air import Frame, MovingAir
 from lunar_haze.ui.session import Session
 
+log = logging.getLogger(__name__)
+
 #: How often it is looked whether a frame is due [ms].
 TICK_MS = 4
 #: So many frames wait for their time at the most.
@@ -38,7 +41,7 @@ MADE_AHEAD = 4
 @attrs.define
 class Tally:
     """What became of the frames that were played: shown exactly, with the drift of the mist from small pictures, with
-    the mist held where it stood, shown small, not there yet, skipped.
+    the mist held where it stood, shown small, not there yet, impossible to show, skipped.
     """
 
     exact: int = 0
@@ -46,6 +49,7 @@ class Tally:
     held: int = 0
     small: int = 0
     missing: int = 0
+    failed: int = 0
     skipped: int = 0
 
     def words(self) -> str:
@@ -57,6 +61,7 @@ class Tally:
                 (self.held, "with mist held"),
                 (self.small, "small"),
                 (self.missing, "not rendered yet"),
+                (self.failed, "that cannot be shown (the log tells why)"),
                 (self.skipped, "skipped"),
             )
             if count
@@ -233,7 +238,12 @@ class Player(QObject):
                 self._waiting.append(made)
             self._stale = False
         if self._fresh is not None and self._fresh.done():
-            self._mix, self._fresh = self._fresh.result(), None
+            # Without clean layers those that there are go on.
+            fresh, self._fresh = self._fresh, None
+            if fresh.exception() is None:
+                self._mix = fresh.result()
+            else:
+                log.error("clean layers cannot be mixed", exc_info=fresh.exception())
         if self._shown < 0 and self._make_ahead(0):
             # The clock runs once some frames are made.
             self._began = time.perf_counter()
@@ -267,7 +277,17 @@ class Player(QObject):
             self._work.set_result(Made(number, there, "missing", None))
             return
         how, make = light
-        self._work = self._thread.submit(lambda: Made(number, there, how, self._frames.image(make(), there)))
+        over = self._frames.over_light(there)
+
+        def made() -> Made:
+            try:
+                return Made(number, there, how, self._frames.image(make(), there, over))
+            except Exception:
+                # The next one may do: a frame that cannot be shown is told, and playing goes on.
+                log.exception("frame %d cannot be shown", there.shot.frame)
+                return Made(number, there, "failed", None)
+
+        self._work = self._thread.submit(made)
 
     def _show(self, made: Made) -> None:
         self.tally.skipped += max(made.number - self._shown - 1, 0)

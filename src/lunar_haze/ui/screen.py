@@ -24,7 +24,9 @@ def as_image(pixels: NDArray[np.uint8]) -> QImage:
 
 
 class Screen(QObject):
-    """``said`` (text, is_problem) when a finish cannot be shown as it is."""
+    """``said`` (text, is_problem) when a finish cannot be shown as it is. Each belongs to one thread, since it keeps what
+    it needs from one picture to the next.
+    """
 
     said = Signal(str, bool)
 
@@ -61,7 +63,7 @@ class Screen(QObject):
     def image_under(
         self, light: NDArray[np.float32], look: Look, shot: Shot, scattered: NDArray[np.float32] | None = None
     ) -> QImage:
-        """The same of any look and shot; any thread may ask, one at a time."""
+        """The same of any look and shot."""
         finish, scale, lens = look.finish, exposure_scale(look.ev100, look.stops), shot.seen_from.tan_half_width
         try:
             return as_image(self.finisher.show(light, finish, scale, lens, scattered=scattered))
