@@ -17,12 +17,14 @@ SHOWN = 7
 SIZE = (240, 135)
 #: Small, so that a row takes seconds; stand-ins are the same.
 WINDOW = (900, 640)
+#: What is edited soon after its picture has come.
+EARLY = ("dimmer", "solo")
 #: An edit is followed for so long at the most.
 LONGEST_S = 10.0
 
 
 def edits_of(window) -> dict:
-    """The ten kinds: the look they begin in, and the act."""
+    """The kinds: the look they begin in, and the act."""
     from lunar_haze.core.document import edits
     from lunar_haze.core.sky.model import Panorama
     from lunar_haze.core.sources.model import Ball, Source
@@ -69,7 +71,17 @@ def edits_of(window) -> dict:
             if s.name in ("sun", "moon"):
                 change(s.id, muted=True)
 
+    def dim(name: str, stops: float) -> None:
+        source = next(s for s in session.document.look.sources if s.name == name)
+        change(source.id, dimmer_stops=source.dimmer_stops + stops)
+
+    def alone(name: str) -> None:
+        change(next(s.id for s in session.document.look.sources if s.name == name), alone=True)
+
     return {
+        "dimmer": ("loft shafts", "Loft", lambda: dim("sky", 5.0)),
+        "solo": ("moonlit mist", "Landing", lambda: alone("moon")),
+        "shot and look": ("golden hour", "Landing", lambda: show(current_shot="Waiting", current_look="lamplit wait")),
         "hour": ("golden hour", "Landing", lambda: act(edits.set_hour(session.document, 19.3))),
         "panorama exchanged": ("golden hour", "Landing", photograph),
         "lamp added": ("blue hour", "Waiting", lamp),
@@ -124,14 +136,17 @@ def main() -> None:
         session.act("begin", attrs.evolve(session.document, current_look=look, current_shot=shot))
         app.processEvents()
         bridge.finished = False
-        spin(lambda: bridge.finished, 12.0)
+        # A balance is moved while its picture is a few passes old, all else when it is clean.
+        early = name in EARLY
+        spin(lambda: bridge.shown_passes >= 1 if early else bridge.finished, 12.0)
+        spin(lambda: False, 2.5 if early else 0.0)
         frames: list[tuple[float, np.ndarray]] = []
 
         def keep() -> None:
             # Before anything else is drawn the image is 32 bits a pixel, blue first.
             image = bridge.image
             data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
-            frames.append((time.monotonic() - started, data[..., 2::-1].copy()))  # noqa: B023
+            frames.append((time.monotonic() - started, data[..., 2::-1].copy()))
 
         bridge.picture_changed.connect(keep)
         started = time.monotonic()

@@ -23,6 +23,8 @@ class BoardLayout:
         self._board: Board | None = None
         self._laid: OrderedDict[str, LayerAt] = OrderedDict()
         self._guides_laid: tuple[Board, Frame, int] | None = None
+        #: Layers whose small, clean pictures are laid, and how many samples those are of.
+        self._small: dict[str, LayerAt] = {}
 
     @property
     def board(self) -> Board:
@@ -44,6 +46,7 @@ class BoardLayout:
             board.close()
         self._board = Board.create(view.width, view.height, count + SPARE_SLOTS)
         self._laid.clear()
+        self._small.clear()
         return True
 
     def _slot_for(self, key: str, keep: set[str]) -> int:
@@ -56,6 +59,7 @@ class BoardLayout:
         if free is None:
             oldest = next(k for k in self._laid if k not in keep)
             free = self._laid.pop(oldest).slot
+            self._small.pop(oldest, None)
         self._laid[key] = LayerAt(key, free, -1)
         return free
 
@@ -79,6 +83,21 @@ class BoardLayout:
         enlarge(image.surface, self.board.surface[slot])
         enlarge(image.air, self.board.air[slot])
         self._laid[image.key] = LayerAt(image.key, slot, 0)
+
+    def is_smooth(self, key: str) -> bool:
+        """Whether the small, clean picture of a layer is of all that it has gathered."""
+        at, small = self._laid.get(key), self._small.get(key)
+        return at is not None and small is not None and small.samples == at.samples
+
+    def lay_smooth(self, key: str, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
+        """Lay the small, clean pictures (H / 2, W / 2, 3) of a layer that is laid."""
+        at = self._laid[key]
+        self.board.small[at.slot, 0], self.board.small[at.slot, 1] = surface, air
+        self._small[key] = at
+
+    def smooth_layers(self, keys: list[str]) -> tuple[LayerAt, ...]:
+        """Where small, clean pictures of those of ``keys`` lie that have one."""
+        return tuple(self._small[key] for key in keys if key in self._small and key in self._laid)
 
     def live_room(self, key: str, keep: set[str]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Where a live stand-in for a layer is to be written: its surface and its air (H, W, 3)."""

@@ -17,6 +17,7 @@ class Inbox:
     def __init__(self, channel: Channel) -> None:
         self._channel = channel
         self._messages: queue.SimpleQueue[Request] = queue.SimpleQueue()
+        self._wanted = threading.Event()
 
     def open(self) -> None:
         """Read from now on. The process ends with the channel, and where a message cannot be read."""
@@ -26,7 +27,10 @@ class Inbox:
         # When the window is gone there is nobody to compute for, in mid-pass or not.
         try:
             while True:
-                self._messages.put(self._channel.receive()[0])
+                message = self._channel.receive()[0]
+                self._messages.put(message)
+                if isinstance(message, Want):
+                    self._wanted.set()
         except ChannelClosed:
             os._exit(0)
         except Exception:
@@ -38,6 +42,11 @@ class Inbox:
     def has_more(self) -> bool:
         """Whether a message waits."""
         return not self._messages.empty()
+
+    @property
+    def has_want(self) -> bool:
+        """Whether another picture is asked for: gains alone can wait for what is under way."""
+        return self._wanted.is_set() and self.has_more
 
     def next(self, waits: bool = False, timeout_s: float | None = None) -> Request | None:
         """The next message; None where none is there, nor comes in time for who ``waits``."""
@@ -57,4 +66,5 @@ class Inbox:
             found.pop(type(following), None)
             found[type(following)] = following
             following = self.next()
+        self._wanted.clear()
         return list(found.values())

@@ -116,6 +116,14 @@ class Cleaned:
     passes: int
 
 
+@attrs.frozen
+class Smoothed:
+    """The board's small, clean pictures of these layers of a request are as new as they get for now."""
+
+    request_id: int
+    layers: tuple[LayerAt, ...]
+
+
 @attrs.frozen(eq=False)
 class MotesLit:
     """The motes of dust of a request, lit by each of its layers."""
@@ -182,6 +190,7 @@ Event = (
     | BoardReady
     | Published
     | Cleaned
+    | Smoothed
     | MotesLit
     | ShareLooked
     | Denoised

@@ -14,7 +14,7 @@ import numpy as np
 
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
-from lunar_haze.core.picture.mix import Mixer
+from lunar_haze.core.picture.mix import Mixer, block_mean
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import StoppedError, denoise
 from lunar_haze.core.transport.live import LiveAir
@@ -44,6 +44,7 @@ from lunar_haze.service.protocol import (
     Published,
     Request,
     ShareLooked,
+    Smoothed,
     Want,
 )
 from lunar_haze.service.small_pictures import SmallPictures, is_far, small_first
@@ -56,6 +57,8 @@ PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
+#: Passes after which the layers' small pictures are denoised each by itself; once more at the end.
+SMOOTHED = (1, 8)
 #: From so many passes on a picture may be shown as it was summed, for the moment that it takes to denoise it.
 GRAINLESS = 64
 #: Refined air takes over from live air after this many passes.
@@ -253,6 +256,7 @@ class Worker:
             (job.coarse_due, self._coarse),
             (job.small, self._lay_small),
             (job.motes_due, self._light_motes),
+            (job.smooth_due and not self._held and (job.smooth_turn or job.finished), self._smooth),
             (not job.finished and not waits, self._refine),
         )
         return next((step for is_due, step in steps_due if is_due), None)
@@ -266,6 +270,7 @@ class Worker:
         job.paused = False
         step = self._next_step(job)
         if step is not None:
+            job.smooth_turn = step != self._smooth
             step(job)
 
     def _answer(self, job: Job) -> None:
@@ -404,6 +409,23 @@ class Worker:
         if job.request.live and not self._inbox.has_more:
             self._live.get_ready()
 
+    def _smooth(self, job: Job) -> None:
+        """A layer's small picture denoised by itself: by those the window balances a clean picture anew."""
+        key = job.smooth_due[0]
+        (image,) = self.layout.images([key]) or (None,)
+        if image is None or image.passes < 1 or self.layout.is_smooth(key):
+            job.smooth_due.pop(0)
+            return
+        albedo, normal = (block_mean(guide, 2) for guide in job.frame.guide_images(job.request.medium))
+        parts = [block_mean(part, 2) for part in (image.surface, image.air)]
+        try:
+            clean = [denoise(part, albedo, normal, stop=lambda: self._inbox.has_want) for part in parts]
+        except StoppedError:
+            return
+        job.smooth_due.pop(0)
+        self.layout.lay_smooth(key, *clean)
+        self._channel.send(Smoothed(job.request.id, self.layout.smooth_layers(job.keys)))
+
     def _clean(self, job: Job) -> None:
         job.clean_due = False
         if job.frame.guides.passes < 3:
@@ -427,6 +449,9 @@ class Worker:
             job.clean_due = True
             return
         board.clean[...] = clean
+        if job.request.live and not job.live and (passes in SMOOTHED or job.finished):
+            lit = [key for key in job.keys if job.passes(key)]
+            job.smooth_due = sorted(lit, key=job.weight, reverse=True)
         if job.request.live and not job.live:
             self._live.remember(job.frame, *job.balanced(), clean)
         self._channel.send(Cleaned(job.request.id, mix_id, passes))

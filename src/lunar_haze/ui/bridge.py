@@ -35,6 +35,7 @@ from lunar_haze.service.protocol import (
     Preparing,
     Published,
     Restarted,
+    Smoothed,
 )
 from lunar_haze.ui.live_dust import DustNow, LiveDust
 from lunar_haze.ui.live_masks import LiveMasks, MasksNow
@@ -289,6 +290,8 @@ class RenderBridge(QObject):
             self._take_layers(event, board)
         elif isinstance(event, Cleaned):
             self._take_clean(event, board)
+        elif isinstance(event, Smoothed):
+            self._take_small(event, board)
         elif isinstance(event, MotesLit):
             self.dust.take(event.lit)
             self.refresh()
@@ -339,6 +342,14 @@ class RenderBridge(QObject):
         self.mix.set_clean(board.clean.copy(), made_with, event.passes)
         self.refresh()
         self._answered()
+
+    def _take_small(self, event: Smoothed, board: Board | None) -> None:
+        request = self._request
+        if board is None or request is None or (board.width, board.height) != (request.view.width, request.view.height):
+            return
+        self.mix.set_small({at.key: (board.small[at.slot, 0], board.small[at.slot, 1]) for at in event.layers})
+        if self.mix.clean_gains and self.mix.clean_gains != self._shown_gains():
+            self.refresh()
 
     # -- picture --------------------------------------------------------------------------------
 

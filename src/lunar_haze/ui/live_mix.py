@@ -1,6 +1,7 @@
 """The live mix: layers as they are so far, the last denoised picture, and the picture that they make under gains.
 
-While a hand moves, what has changed since the denoised picture was made is laid on it: grain does not come back.
+While a hand moves, what has changed since the denoised picture was made is told by small layers that are clean (see
+`rebalance`), as long as those are there; else the layers' own changes are laid on it.
 """
 
 import attrs
@@ -11,6 +12,7 @@ from lunar_haze.core.finish.glow import Scatter
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.frame_mix import FrameMix, Mixed
 from lunar_haze.core.picture.mix import Mixer, Rooms, add_layer, block_mean, share_of
+from lunar_haze.core.picture.rebalance import SmallLayers, rebalanced, small_mix
 
 _DARK = (0.0, 0.0, 0.0)
 
@@ -45,6 +47,9 @@ class LiveMix:
         self._clean: NDArray[np.float32] | None = None
         self._clean_passes = 0
         self.clean_gains: tuple[LayerGain, ...] = ()
+        #: Small layers, each denoised by itself, and their mix under the gains of the denoised picture.
+        self._small: SmallLayers = {}
+        self._small_before: NDArray[np.float32] | None = None
         #: Layers, surface and air as one, that were freed of grain by themselves.
         self.clean_layers: dict[str, NDArray[np.float32]] = {}
         self._rooms, self._small_rooms = Rooms(), Rooms()
@@ -61,7 +66,7 @@ class LiveMix:
 
     def drop_clean(self) -> None:
         """Do without the denoised picture."""
-        self._clean, self.clean_gains, self._clean_scattered = None, (), None
+        self._clean, self.clean_gains, self._clean_scattered, self._small_before = None, (), None, None
 
     def set_layers(self, images: list[LayerImage], active: set[str]) -> None:
         """The layers there are now; ``active`` are the keys of those that give light."""
@@ -74,16 +79,22 @@ class LiveMix:
             if i.key in self.clean_layers and known.get(i.key) == i.passes
         }
         self.images = {i.key: i for i in images}
+        if not self._small.keys() <= self.images.keys():
+            self.set_small({key: small for key, small in self._small.items() if key in self.images})
         self._scattered = {}
         self._mixer.set_layers(images)
         # A clean picture may come before the layers that it was made of.
         if fresh - {g.key for g in self.clean_gains}:
             self.drop_clean()
 
+    def set_small(self, layers: SmallLayers) -> None:
+        """Small layers that are there now, each denoised by itself."""
+        self._small, self._small_before = layers, None
+
     def set_clean(self, picture: NDArray[np.float32], gains: tuple[LayerGain, ...], passes: int) -> None:
         """A denoised picture, and the gains and passes that it was made with."""
         self._clean, self.clean_gains, self._clean_passes = picture, gains, passes
-        self._clean_scattered = None
+        self._clean_scattered = self._small_before = None
 
     def picture(self, gains: tuple[LayerGain, ...], scatter: Scatter | None = None) -> tuple[Mixed | None, int]:
         """The picture under gains, None while there is none, and its passes: 0 with stand-ins among its layers.
@@ -99,14 +110,33 @@ class LiveMix:
             holds = not active <= self.images.keys() and waiting <= {g.key for g in self.clean_gains}
             if holds or not waiting:
                 known = {key: change for key, change in changes.items() if key not in waiting}
-                return self._on_clean(self._clean, known, scatter), 0 if waiting else self._clean_passes
+                light = self._rebalanced(self._clean, gains) if known and not waiting else None
+                return self._on_clean(self._clean, known, scatter, light), 0 if waiting else self._clean_passes
         passes = min((self.images[k].passes if k in self.images else 0 for k in active), default=1)
         mixed = self._mixer.picture(gains)
         return None if mixed is None else Mixed(mixed), passes
 
-    def _on_clean(self, clean: NDArray[np.float32], changes: dict[str, LayerGain], scatter: Scatter | None) -> Mixed:
-        """The denoised picture plus what has changed since it was made."""
-        light = _sum(clean, [(self.images[key], change) for key, change in changes.items()], self._rooms)
+    def _rebalanced(self, clean: NDArray[np.float32], gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+        """The denoised picture under other gains, told by the small layers; None where those do not know all of it."""
+        if self._small_before is None:
+            self._small_before = small_mix(self._small, self.clean_gains)
+        after = None if self._small_before is None else small_mix(self._small, gains)
+        if self._small_before is None or after is None:
+            return None
+        out = self._rooms.next(clean.shape)
+        rebalanced(clean, self._small_before, after, out)
+        return out
+
+    def _on_clean(
+        self,
+        clean: NDArray[np.float32],
+        changes: dict[str, LayerGain],
+        scatter: Scatter | None,
+        light: NDArray[np.float32] | None,
+    ) -> Mixed:
+        """The denoised picture as it has changed since it was made: ``light``, or else the layers' changes on it."""
+        if light is None:
+            light = _sum(clean, [(self.images[key], change) for key, change in changes.items()], self._rooms)
         if scatter is None:
             return Mixed(light)
         if scatter != self._scatter:

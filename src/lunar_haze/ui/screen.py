@@ -24,8 +24,8 @@ def as_image(pixels: NDArray[np.uint8]) -> QImage:
 
 
 class Screen(QObject):
-    """``said`` (text, is_problem) when a finish cannot be shown as it is. Each belongs to one thread, since it keeps what
-    it needs from one picture to the next.
+    """``said`` (text, is_problem) when a finish cannot be shown as it is. Each belongs to one thread, since it keeps
+    what it needs from one picture to the next.
     """
 
     said = Signal(str, bool)
