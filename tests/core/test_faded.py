@@ -44,10 +44,6 @@ def test_clear_air_leaves_guides_as_they_are_and_thick_mist_none(frame):
     np.testing.assert_array_equal(frame.guide_images(CLEAR)[1], normal)
 
 
-def test_edges_are_told_by_what_is_there_whatever_the_air(frame):
-    np.testing.assert_array_equal(frame.edge_guides()[0], frame.guide_images(CLEAR)[0])
-
-
 def test_a_share_of_none_is_nothing_and_of_all_the_guide_itself():
     albedo, normal = np.full((2, 2, 3), 0.3, np.float32), np.full((2, 2, 3), 0.5, np.float32)
     for share, expected in ((0.0, 1.0), (1.0, 0.3)):

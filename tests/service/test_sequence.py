@@ -19,6 +19,8 @@ from lunar_haze.core.document.cues import with_key
 from lunar_haze.core.document.files import load, save
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HandOffError, TakenError
+from lunar_haze.core.finish.model import Cdl
+from lunar_haze.core.finish.tables import read_table
 from lunar_haze.core.plan.sequence import planned_frames
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.turning import Beacon
@@ -271,6 +273,55 @@ def test_a_killed_command_leaves_whole_frames_and_resumes(dimmed, tmp_path):
     assert done.returncode == 0, done.stderr
     assert "were there already" in done.stderr
     assert len(list((tmp_path / "out").glob("0*.png"))) == 6
-    kept = json.loads((tmp_path / "out" / ".####.png.sequence.json").read_text())
-    assert len(kept["frames"]) == 6
+    kept = (tmp_path / "out" / ".####.png.sequence.json").read_text().splitlines()[1:]
+    assert len({json.loads(line)[0] for line in kept}) == 6
     assert os.access(tmp_path / "out" / "0006.png", os.R_OK)
+
+
+# -- what a frame's name holds ------------------------------------------------------------------------
+
+
+def test_another_table_under_the_same_name_makes_frames_anew(dimmed, tmp_path):
+    table = tmp_path / "warm.cube"
+    rows = [f"{r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1)]
+    table.write_text("LUT_3D_SIZE 2\n" + "\n".join(rows) + "\n")
+    graded = edits.change_finish(dimmed, table=read_table(table))
+    spec = spec_of(graded, tmp_path / "f_####.png", first=1, last=2)
+    assert made_by(InstantBackend(), spec).made == 2
+    assert made_by(InstantBackend(), spec).kept == 2
+    table.write_text("LUT_3D_SIZE 2\n" + "\n".join(row.replace("1", "0.5") for row in rows) + "\n")
+    assert made_by(InstantBackend(), spec).made == 2
+
+
+def test_exr_frames_share_one_table_of_their_finish_which_is_on_the_list(dimmed, tmp_path):
+    finished = edits.change_finish(dimmed, cdl=Cdl(saturation=0.5))
+    spec = spec_of(finished, tmp_path / "f_####.exr")
+    made_by(InstantBackend(), spec)
+    assert sorted(p.name for p in tmp_path.glob("*.finish.*")) == ["f.finish.cdl", "f.finish.cube"]
+    known = FrameList(spec)
+    assert known.knows(tmp_path / "f.finish.cube")
+    # A stranger's file of that name is never written over unasked.
+    other = spec_of(finished, tmp_path / "g_####.exr")
+    (tmp_path / "g.finish.cube").write_text("somebody's")
+    with pytest.raises(TakenError):
+        made_by(InstantBackend(), other)
+    assert (tmp_path / "g.finish.cube").read_text() == "somebody's"
+
+
+def test_a_finish_that_changes_over_the_frames_has_a_table_for_each_state(dimmed, tmp_path):
+    keyed = with_key(with_key(dimmed, "finish", "contrast", 1.0, frame=1), "finish", "contrast", 1.4, frame=3)
+    spec = spec_of(keyed, tmp_path / "f_####.exr", first=1, last=4)
+    made_by(InstantBackend(), spec)
+    found = {p.name for p in tmp_path.glob("*.finish.cube")}
+    assert found == {"f.finish.cube", "f.2.finish.cube", "f.3.finish.cube"}
+
+
+def test_the_list_of_a_sequence_grows_by_a_line_a_frame(dimmed, tmp_path):
+    spec = spec_of(dimmed, tmp_path / "f_####.png", first=1, last=3)
+    made_by(InstantBackend(), spec)
+    lines = spec.list_path.read_text().splitlines()
+    assert len(lines) == 1 + 3 + 3
+    # One that was cut off in the middle of a line costs that frame alone.
+    spec.list_path.write_text("\n".join(lines)[:-9])
+    again = made_by(InstantBackend(), spec)
+    assert (again.made, again.kept) == (1, 2)

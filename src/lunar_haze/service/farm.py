@@ -22,7 +22,7 @@ from lunar_haze.service.sequence import SequenceSpec
 log = logging.getLogger(__name__)
 
 #: How long a scheduler may take to answer [s], and how often a frame may lose its worker.
-PATIENCE_S, MOST_LOSSES = 10.0, 100
+PATIENCE_S, MOST_LOSSES = 10.0, 20
 #: How often it is looked for frames that are done [s].
 LOOK_S = 0.1
 #: A share of a frame has so many pixels at the least.
@@ -100,8 +100,13 @@ class Farm:
         while waiting and not stopped():
             _wait_a_moment(client)
             for future in [f for f in waiting if f.done()]:
-                plan, count, losses = waiting.pop(future)
-                files = _taken(future)
+                plan, count, losses = waiting[future]
+                try:
+                    files = _taken(future)
+                except TimeoutError:
+                    # It is made, and on its way: a slow line is no lost worker.
+                    continue
+                del waiting[future]
                 if files is not None:
                     _write(spec, files)
                     one_done(plan)
@@ -141,13 +146,19 @@ def _wait_a_moment(client: Any) -> None:
 
 
 def _taken(future: Any) -> dict[str, bytes] | None:
-    """What a task made, None where its worker was lost. Raises HazeError for what the worker says went wrong."""
+    """What a task made, None where its worker was lost. Raises HazeError for what the worker says went wrong, and
+    TimeoutError for what is made and not here yet.
+    """
     from distributed import KilledWorker
     from distributed.comm import CommClosedError
 
     try:
         return future.result(timeout=PATIENCE_S)
-    except (KilledWorker, CommClosedError, TimeoutError):
+    except (KilledWorker, CommClosedError):
+        return None
+    except TimeoutError:
+        if future.status == "finished":
+            raise
         return None
     except HazeError:
         raise

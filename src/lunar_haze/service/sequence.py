@@ -9,6 +9,7 @@ and replaced only when that is asked for.
 import contextlib
 import json
 import logging
+import os
 import re
 import time
 from collections.abc import Callable
@@ -17,11 +18,12 @@ from pathlib import Path
 import attrs
 
 from lunar_haze import __version__
+from lunar_haze.core.document.cues import CueSheet
 from lunar_haze.core.document.files import write_atomically
-from lunar_haze.core.document.model import Document
+from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HandOffError, TakenError, os_reason
-from lunar_haze.core.handoff.deliver import STILL_FORMATS
+from lunar_haze.core.handoff.deliver import STILL_FORMATS, finish_files, write_finish
 from lunar_haze.core.layers.engine import engine_version
 from lunar_haze.core.layers.model import PlaceSpec, Share, digest
 from lunar_haze.core.picture.views import SRGB
@@ -128,15 +130,24 @@ class Made:
 
 
 class FrameList:
-    """The finished frames of a sequence by name: digest of what each depends on, and its size [bytes]."""
+    """The finished frames of a sequence by name: digest of what each depends on, and its size [bytes].
+
+    A line for each is added to its file; the last line of a name counts.
+    """
 
     def __init__(self, spec: SequenceSpec) -> None:
         self._path = spec.list_path
         self._frames: dict[str, list] = {}
         with contextlib.suppress(OSError, ValueError):
-            kept = json.loads(self._path.read_text("utf-8"))
-            if isinstance(kept, dict) and isinstance(kept.get("frames"), dict):
-                self._frames = {str(name): entry for name, entry in kept["frames"].items() if isinstance(entry, list)}
+            self._read(self._path.read_text("utf-8", errors="replace"))
+
+    def _read(self, text: str) -> None:
+        for line in text.splitlines()[1:]:
+            # One that was cut off costs its frame; so do lists of versions before, which were one value.
+            with contextlib.suppress(ValueError):
+                entry = json.loads(line)
+                if isinstance(entry, list) and len(entry) == 3:
+                    self._frames[str(entry[0])] = entry[1:]
 
     def knows(self, path: Path) -> bool:
         """Whether a file is of this sequence, true still or not."""
@@ -151,24 +162,31 @@ class FrameList:
             return False
 
     def claim(self, paths: list[Path]) -> None:
-        """Files are of this sequence from now on, whatever becomes of them. Raises HandOffError."""
-        fresh = [path.name for path in paths if path.name not in self._frames]
-        self._frames |= {name: ["", -1] for name in fresh}
-        if fresh:
-            self._write()
+        """Files are of this sequence from now on, whatever becomes of them. Raises HandOffError.
+
+        Written anew as a whole: lines that no longer count are gone.
+        """
+        self._frames |= {path.name: ["", -1] for path in paths if path.name not in self._frames}
+        head = json.dumps({"lunar_haze_sequence": __version__})
+        lines = [head, *(json.dumps([name, *entry]) for name, entry in self._frames.items())]
+        try:
+            write_atomically(self._path, ("\n".join(lines) + "\n").encode())
+        except OSError as error:
+            raise HandOffError(f"{self._path.parent} cannot be written to: {os_reason(error)}") from error
 
     def add(self, path: Path, name: str) -> None:
         """A file is finished. Raises HandOffError where the list cannot be written."""
         try:
-            self._frames[path.name] = [name, path.stat().st_size]
+            entry = [name, path.stat().st_size]
         except OSError as error:
             raise HandOffError(f"{path} cannot be read: {os_reason(error)}") from error
-        self._write()
-
-    def _write(self) -> None:
+        self._frames[path.name] = entry
         try:
-            text = json.dumps({"lunar_haze_sequence": __version__, "frames": self._frames}, indent=0)
-            write_atomically(self._path, text.encode())
+            descriptor = os.open(self._path, os.O_WRONLY | os.O_APPEND | os.O_NOFOLLOW)
+            with os.fdopen(descriptor, "ab") as stream:
+                stream.write((json.dumps([path.name, *entry]) + "\n").encode())
+                stream.flush()
+                os.fsync(stream.fileno())
         except OSError as error:
             raise HandOffError(f"{self._path.parent} cannot be written to: {os_reason(error)}") from error
 
@@ -178,10 +196,29 @@ def output_digest(spec: SequenceSpec, plan: FramePlan) -> str:
     return digest((engine_version(), plan.name, spec.layers, spec.bits, spec.screen, spec.output.suffix.lower()))
 
 
+def finishes(spec: SequenceSpec) -> dict[int, tuple[Path, Look]]:
+    """Where the finish of each frame of EXR stills lies, and a look that has it: one file for all that share it."""
+    sheet = CueSheet(spec.on_screen)
+    stem = re.sub(r"[._-]*#+", "", spec.output.stem, count=1) or spec.look
+    first: dict[str, tuple[Path, Look]] = {}
+    found: dict[int, tuple[Path, Look]] = {}
+    for frame in spec.frames:
+        look = sheet.at(frame).look
+        name = digest((look.finish, look.ev100, look.stops))
+        if name not in first:
+            # The first has the sequence's name, others that of the frame where they begin.
+            of = f"{stem}.finish.cube" if not first else f"{stem}.{frame}.finish.cube"
+            first[name] = spec.folder / of, look
+        found[frame] = first[name]
+    return found
+
+
 def taken(spec: SequenceSpec) -> list[Path]:
     """Files at the names of a sequence's frames that are on no list of it."""
     known = FrameList(spec)
     paths = [spec.output] if spec.is_film else [spec.path_of(frame) for frame in spec.frames]
+    if spec.output.suffix.lower() == ".exr":
+        paths += [path for _cube, look in finishes(spec).values() for path in finish_files(_cube, look)]
     return [path for path in paths if path.exists() and not known.knows(path)]
 
 
@@ -216,7 +253,12 @@ def run(
         return Made(0, len(plans), ())
     if spec.is_film:
         spec.folder.mkdir(exist_ok=True)
-    finished.claim([spec.path_of(frame) for frame in spec.frames] + ([spec.output] if spec.is_film else []))
+    beside = dict(finishes(spec).values()) if spec.output.suffix.lower() == ".exr" else {}
+    told_in = [path for cube, look in beside.items() for path in finish_files(cube, look)]
+    stills = [spec.path_of(frame) for frame in spec.frames]
+    finished.claim([*stills, *told_in, *([spec.output] if spec.is_film else [])])
+    for cube, look in beside.items():
+        write_finish(cube, look)
     due = [plan for plan in plans if not finished.holds(spec.path_of(plan.frame), names[plan.frame])]
     progress = Progress(len(plans) - len(due), len(plans), "starting")
     tell(progress)
@@ -268,6 +310,7 @@ class FrameMaker:
     def __init__(self, spec: SequenceSpec, place: PlaceSpec, backend: RenderBackend | None = None) -> None:
         self._spec, self._place = spec, place
         self._stills = StillMaker(backend)
+        self._beside = finishes(spec)
         #: What the render process holds that frames stand on, and which share of it (None: all).
         self._base: tuple[object, Share | None] | None = None
         self.notes: list[str] = []
@@ -324,4 +367,8 @@ class FrameMaker:
         """Write a frame's still. Raises HazeError."""
         spec, view = self._spec, view_of(plan.shot, self._spec.size)
         self.notes = problem_sentences(plan.look, view, self._place.key, still.problems)
-        hand_over(still, plan.request, path, plan.shot, plan.look, spec.layers, spec.bits, screen=spec.screen)
+        beside = self._beside.get(plan.frame)
+        hand_over(
+            still, plan.request, path, plan.shot, plan.look, spec.layers, spec.bits, screen=spec.screen,
+            beside=None if beside is None else beside[0],
+        )  # fmt: skip

@@ -106,8 +106,8 @@ class SmallPictures:
         """A small picture freed of grain and laid out large."""
         if self._edges is None or self._edges[0] is not job.frame:
             # Edges are told by the first looks already; later ones add nothing to them.
-            self._edges = job.frame, job.frame.edge_guides()
-        guides = frame.edge_guides()
+            self._edges = job.frame, job.frame.edge_guides(job.request.medium)
+        guides = frame.edge_guides(job.request.medium)
         lay_out(denoise(picture, *frame.guide_images(job.request.medium)), guides, self._edges[1], out)
 
     def cleaned(self, job: Job, image: LayerImage) -> LayerImage:

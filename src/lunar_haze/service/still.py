@@ -208,8 +208,11 @@ def hand_over(
     bits: int = 8,
     part: Part | None = None,
     screen: str = SRGB,
+    beside: Path | None = None,
 ) -> tuple[Path, ...]:
     """Write a computed still of a shot under a look, or a part of its frame; says which files that made.
+
+    Its finish is written beside an EXR, or lies in the file ``beside`` already.
 
     Raises HandOffError, and PictureError for a grading table that is gone.
     """
@@ -226,7 +229,7 @@ def hand_over(
             return picture
         return dusted(picture, look.finish, view.camera, still.motes, request.gains, still.distance)
 
-    return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, over)
+    return deliver(path, shot, look, still.beauty, still.clean, layers, bits, part, screen, over, beside)
 
 
 def _summed(layers: dict[str, LayerImage], request: FrameRequest, dark: NDArray[np.float32]) -> NDArray[np.float32]:

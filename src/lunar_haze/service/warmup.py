@@ -122,7 +122,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         times_grid(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])
-        lay_out(frame.image(keys[0]).surface, frame.edge_guides(), frame.edge_guides(), room[0])
+        lay_out(frame.image(keys[0]).surface, frame.edge_guides(mist), frame.edge_guides(mist), room[0])
         with_the_light_of(room[0], room[1])
         add([room[0]])
 

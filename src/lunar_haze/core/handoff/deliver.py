@@ -79,13 +79,15 @@ def deliver(
     part: Part | None = None,
     screen: str = SRGB,
     masked: Callable[[NDArray[np.float32]], NDArray[np.float32]] = lambda picture: picture,
+    beside: Path | None = None,
 ) -> tuple[Path, ...]:
     """Write a still, or a part of its frame; says which files that made.
 
     PNG and TIFF (16 bits) take the denoised picture through masks and dust (``masked``, see `under_masks`), exposure
     and finish. EXR holds scene light, denoised where there is a denoised picture: layers are fitted to it, so that they
-    add up to what is written; a finish goes along in files beside it. A part lies in its frame: a darkened corner stays
-    where it is. Raises HandOffError, and PictureError for a grading table that is gone.
+    add up to what is written; a finish goes along in files beside it, or lies in the file ``beside`` already. A part
+    lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading table
+    that is gone.
     """
     check_output(path)
 
@@ -120,17 +122,33 @@ def deliver(
         write_exr(path, picture, layers, notes)
         return (path,)
     left_out = not_in_a_table(finish)
+    cube = beside or finish_path(path)
     told = "beside it as .cube" + (f", without {', '.join(left_out)}" if left_out else "")
     write_exr(path, picture, layers, notes | {"lunarHazeFinish": told})
-    return (path, *_finish_beside(path, finish, look))
+    return (path,) if beside is not None else (path, *write_finish(cube, look))
 
 
-def _finish_beside(path: Path, finish: Finish, look: Look) -> tuple[Path, ...]:
-    """Write a finish beside a still of bare light."""
-    cube = path.with_name(f"{path.stem}.finish.cube")
+def finish_path(path: Path) -> Path:
+    """Where the table of a finish lies beside a still."""
+    return path.with_name(f"{path.stem}.finish.cube")
+
+
+def finish_files(cube: Path, look: Look) -> tuple[Path, ...]:
+    """The files that tell the finish of a look beside stills of bare light, none where it has none."""
+    finish = look.finish.in_force
+    if finish == Finish():
+        return ()
+    return (cube,) if finish.cdl == Cdl() else (cube, cube.with_suffix(".cdl"))
+
+
+def write_finish(cube: Path, look: Look) -> tuple[Path, ...]:
+    """Write the files that tell the finish of a look. Raises HandOffError, and PictureError where a table is gone."""
+    finish, files = look.finish.in_force, finish_files(cube, look)
+    if not files:
+        return ()
     write_cube(cube, finish, look.name, exposure_scale(look.ev100, look.stops))
-    if finish.cdl == Cdl():
-        return (cube,)
-    cdl = path.with_name(f"{path.stem}.finish.cdl")
+    if len(files) == 1:
+        return files
+    cdl = files[1]
     write_cdl(cdl, finish.cdl, look.name)
     return (cube, cdl)

@@ -12,6 +12,7 @@ import attrs
 
 from lunar_haze.core.document.cues import CueSheet
 from lunar_haze.core.document.model import Document, Look, Shot
+from lunar_haze.core.finish.tables import content_of
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec, digest
 from lunar_haze.core.plan.frames import frame_request
 
@@ -39,9 +40,11 @@ class FramePlan:
         together = tuple(spec.key() for spec in self.base.layers)
         request, look = self.request, self.look
         keys = tuple(spec.key() for spec in request.layers)
+        # A grading table is what its file holds, as light is.
+        table = content_of(look.finish.table)
         return digest(
             (keys, together, request.gains, request.motes, request.passes, request.denoise, request.view, look.ev100,
-             look.stops, look.finish, self.shot.seen_from)
+             look.stops, look.finish, table, self.shot.seen_from)
         )  # fmt: skip
 
 

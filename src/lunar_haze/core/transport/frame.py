@@ -227,9 +227,10 @@ class Frame:
         albedo, normal = (np.ascontiguousarray(looks[:, at : at + 3] / count) for at in (ALBEDO, NORMAL))
         return self._as_image(albedo), self._as_image(normal)
 
-    def edge_guides(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-        """Mean albedo and normal (H, W, 3), and depth (H, W) [m]: what edges are told by."""
-        return *self._looked_means(), np.ascontiguousarray(self.guides.depth.reshape(self.view.height, self.view.width))
+    def edge_guides(self, medium: Medium) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+        """Albedo and normal (H, W, 3) as `guide_images`, and depth (H, W) [m]: what edges are told by."""
+        depth = self.guides.depth.reshape(self.view.height, self.view.width)
+        return *self.guide_images(medium), np.ascontiguousarray(depth)
 
     def want(self, specs: list[LayerSpec]) -> list[str]:
         """Make room for layers; returns their keys in the same order. Sums already here go on."""
