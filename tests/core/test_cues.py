@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
-from lunar_haze.core.document import cue_edits, edits, mask_edits
+from lunar_haze.core.document import cue_edits, cues, edits, mask_edits
 from lunar_haze.core.document.cues import (
     CueSheet,
     at_frame,
@@ -30,7 +30,11 @@ from lunar_haze.core.document.model import Cue
 from lunar_haze.core.document.rows import AIR, CAMERA, DAY, FINISH, facets_of, targets_of
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.finish.mask_model import Region
+from lunar_haze.core.layers import model
+from lunar_haze.core.layers.model import PlaceSpec, digest
+from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sources.flames import Flame
+from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.core.sources.turning import Beacon
 from lunar_haze.core.units.curve import (
     EASED,
@@ -394,3 +398,30 @@ def test_bearings_of_every_row_go_the_short_way(demo):
                     with_key(document, target, facet.name, 350.0, frame=1), target, facet.name, 10.0, frame=9
                 )
                 assert cue_of(keyed, target, facet.name).at(5.0) % 360.0 == pytest.approx(0.0, abs=1e-6), facet.name
+
+
+def test_a_move_costs_what_it_moves_however_many_cues_there_are(demo):
+    """A drag among many keyed lamps asks for the facets of the lamp that is dragged, and hashes no layer anew."""
+    document = attrs.evolve(load(demo)[0], current_look="lamplit wait", current_shot="Waiting")
+    document = edits.change_shot(document, first_frame=1, last_frame=100, frame=10, ends=None)
+    lamps = tuple(Source(f"x{i}", f"x{i}", Ball((0.1 * i, 0.0, 2.0)), 100.0, "lm") for i in range(64))
+    document = edits.change_look(document, sources=lamps)
+    for i in range(40):
+        for frame in (1, 50, 100):
+            document = with_key(document, f"x{i}", "dimmer", float(frame % 7) - 3.0, frame=frame)
+    document = at_frame(document, 10)
+    place = PlaceSpec("yard", 1.0, "yard")
+    frame_request(1, place, document.shot, document.look, (960, 540))
+    moved = followed(document, edits.change_source(document, "x3", dimmer_stops=-1.25))
+    assert cue_of(moved, "x3", "dimmer").at(10.0) == -1.25
+    asked, hashed = [], []
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(
+            cues, "facets_of", lambda d, target, *where: (asked.append(target), facets_of(d, target, *where))[1]
+        )
+        patch.setattr(model, "digest", lambda value: (hashed.append(value), digest(value))[1])
+        again = followed(moved, edits.change_source(moved, "x3", dimmer_stops=-1.5))
+        frame_request(2, place, again.shot, again.look, (960, 540))
+    assert set(asked) == {"x3"}
+    assert not hashed

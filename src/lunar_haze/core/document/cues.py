@@ -6,6 +6,7 @@ number is a key at that frame; at another frame, shot or look every keyed number
 """
 
 import bisect
+import functools
 
 import attrs
 
@@ -157,6 +158,24 @@ def seen_at(document: Document, shot: str, look: str, frame: int | None = None) 
     return there.shot, there.look
 
 
+def _is_untouched(before: Document, after: Document, target: str) -> bool:
+    """Whether an edit has left a target's numbers as they were, told by what it did not touch: an edit shares with the
+    document before it all that it leaves alone.
+    """
+    one, other = before.look, after.look
+    if one is other and before.shot is after.shot:
+        return True
+    if target == AIR:
+        return one.medium is other.medium
+    if target == FINISH:
+        return one.finish is other.finish
+    source = one.source(target)
+    if source is None:
+        return False
+    # A sky that follows the hour has the look's weather.
+    return source is other.source(target) and one.weather is other.weather
+
+
 def followed(before: Document, after: Document) -> Document:
     """An edited document with its keyed numbers in step with the frame on screen.
 
@@ -171,7 +190,10 @@ def followed(before: Document, after: Document) -> Document:
     if not before.shots or not before.looks or standing(before) != standing(after):
         return at_frame(after)
     went_round = False
+    changed = functools.cache(lambda target: not _is_untouched(before, after, target))
     for cue in cues_of(after):
+        if not changed(cue.target):
+            continue
         now, then = facet_of(after, *cue.name), facet_of(before, *cue.name)
         if now is None or then is None:
             continue

@@ -2,6 +2,7 @@
 
 import contextlib
 import functools
+from collections import OrderedDict
 from typing import Any
 
 import attrs
@@ -18,10 +19,12 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.array import Crowd
+from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.flicker import STEADY, flicker_light, turned
 from lunar_haze.core.sources.gain import lamp_kelvin, source_gain
+from lunar_haze.core.sources.kinds import Shape
 from lunar_haze.core.sources.lamp import Lamp
-from lunar_haze.core.sources.model import Sky, Source
+from lunar_haze.core.sources.model import LightLinking, Sky, Source
 
 
 def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
@@ -49,6 +52,60 @@ def air_before(medium: Medium, view: View) -> Medium:
     return medium.before_lens(camera.position, tuple(camera.axes()[2].tolist()), view.seconds)
 
 
+@attrs.frozen
+class Setting:
+    """What all sources of a look have in common as far as their layers go: place, view without its moment, air, bounces
+    and cards.
+    """
+
+    place_key: str
+    view: View
+    medium: Medium
+    bounces: int
+    cards: tuple[Card, ...]
+
+    @staticmethod
+    def of(look: Look, view: View, place_key: str, air_s: float | None = None) -> "Setting":
+        """That of a look; ``air_s`` [s] leaves the air as it has drifted by then."""
+        drifted = view if air_s is None else attrs.evolve(view, seconds=air_s)
+        cards = tuple(attrs.evolve(card_with_content(c), id="", name="") for c in look.cards if not c.muted)
+        return Setting(place_key, _timeless(view), air_before(look.medium, drifted), look.bounces, cards)
+
+
+#: Layers of a setting by what decides them: the shape as it has turned, how its parts are weighed, what it lights.
+_Known = dict[tuple[Shape | Crowd, bool, LightLinking], tuple[tuple[str, LayerSpec], ...]]
+_known: OrderedDict[Setting, _Known] = OrderedDict()
+#: So many settings are known at once: views of one picture, of small ones, of frames that are played.
+_MOST_SETTINGS, _MOST_KNOWN = 24, 4096
+
+
+def _known_in(setting: Setting) -> _Known:
+    found = _known.pop(setting, None)
+    if found is None or len(found) > _MOST_KNOWN:
+        found = {}
+    _known[setting] = found
+    while len(_known) > _MOST_SETTINGS:
+        _known.popitem(last=False)
+    return found
+
+
+def _keyed_layers(source: Source, setting: Setting, seconds: float, known: _Known) -> tuple[tuple[str, LayerSpec], ...]:
+    """Key and spec of the layers of a source at a moment [s]: one, or two where matte reflection and highlights are
+    weighed apart. Hashed once as long as nothing of it changes: a dimmer asks for all of them at every move.
+    """
+    shape = with_content(turned(source.shape, source.flicker, seconds))
+    name = (shape, source.matte == source.highlights, source.linking)
+    found = known.get(name)
+    if found is None:
+        at, parts = setting, ("all",) if name[1] else ("matte", "highlights")
+        made = [
+            LayerSpec(at.place_key, at.view, plain_shape(shape), at.medium, at.bounces, part, source.linking, at.cards)
+            for part in parts
+        ]
+        found = known[name] = tuple((spec.key(), spec) for spec in made)
+    return found
+
+
 def layers_of(
     source: Source, look: Look, view: View, place_key: str, air_s: float | None = None
 ) -> tuple[LayerSpec, ...]:
@@ -56,12 +113,8 @@ def layers_of(
 
     One layer, or two where matte reflection and highlights are weighed apart: those are mixed.
     """
-    shape = with_content(plain_shape(turned(source.shape, source.flicker, view.seconds)))
-    cards = tuple(attrs.evolve(card_with_content(c), id="", name="") for c in look.cards if not c.muted)
-    drifted = view if air_s is None else attrs.evolve(view, seconds=air_s)
-    medium, view = air_before(look.medium, drifted), _timeless(view)
-    parts = ("all",) if source.matte == source.highlights else ("matte", "highlights")
-    return tuple(LayerSpec(place_key, view, shape, medium, look.bounces, part, source.linking, cards) for part in parts)
+    setting = Setting.of(look, view, place_key, air_s)
+    return tuple(spec for _key, spec in _keyed_layers(source, setting, view.seconds, _known_in(setting)))
 
 
 def problem_sentences(look: Look, view: View, place_key: str, problems: dict[str, str]) -> list[str]:
@@ -140,7 +193,8 @@ def gains(look: Look, view: View, place_key: str, air_s: float | None = None) ->
 
     ``air_s`` [s] means the layers in the air as it has drifted by then, whatever the moment of the view.
     """
-    known = look.active()
+    known, setting = look.active(), Setting.of(look, view, place_key, air_s)
+    specs = _known_in(setting)
     total: dict[str, list[np.ndarray]] = {}
     for source in planned_sources(look) if len(look.sources) > MOST_LAYERS else look.balanced():
         gain = np.zeros(3)
@@ -150,8 +204,8 @@ def gains(look: Look, view: View, place_key: str, air_s: float | None = None) ->
                 gain = source_gain(there, look.weather.atmosphere).astype(np.float64)
                 kelvin = lamp_kelvin(there, look.weather.atmosphere) if there.flicker != STEADY else 0.0
                 gain = gain * flicker_light(there.flicker, view.seconds, view.open_s, kelvin)
-        for spec in layers_of(source, look, view, place_key, air_s):
-            surface, air = total.setdefault(spec.key(), [np.zeros(3), np.zeros(3)])
+        for key, spec in _keyed_layers(source, setting, view.seconds, specs):
+            surface, air = total.setdefault(key, [np.zeros(3), np.zeros(3)])
             surface += gain * (source.highlights if spec.part == "highlights" else source.matte)
             air += gain * (0.0 if spec.part == "highlights" else source.air_factor)
     return tuple(LayerGain(key, tuple(surface.tolist()), tuple(air.tolist())) for key, (surface, air) in total.items())
@@ -175,15 +229,17 @@ def frame_request(
     stand-ins may be shown first. ``part`` is refined before the rest, or alone.
     """
     view = view_of(shot, size)
+    setting = Setting.of(look, view, place.key)
+    specs = _known_in(setting)
     layers: dict[str, LayerSpec] = {}
     for source in planned_sources(look):
-        for spec in layers_of(source, look, view, place.key):
-            layers.setdefault(spec.key(), spec)
+        for key, spec in _keyed_layers(source, setting, view.seconds, specs):
+            layers.setdefault(key, spec)
     return FrameRequest(
         request_id,
         place,
-        _timeless(view),
-        air_before(look.medium, view),
+        setting.view,
+        setting.medium,
         look.bounces,
         tuple(layers.values()),
         gains(look, view, place.key),
