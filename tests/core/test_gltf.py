@@ -1,4 +1,4 @@
-"""glTF as the standard has it (issue 12, line 7), each edge case beside what a second reader says."""
+"""glTF as the standard has it, each edge case beside what a second reader says."""
 
 import math
 
@@ -9,6 +9,7 @@ import trimesh
 from lunar_haze.core.colour.spaces import ACESCG_TO_SRGB, SRGB_TO_ACESCG, srgb_decode
 from lunar_haze.core.document.start import new_document
 from lunar_haze.core.errors import PlaceError
+from lunar_haze.core.place.gltf import read_gltf
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Material
 from lunar_haze.core.sources.amounts import canonical
@@ -215,3 +216,61 @@ def test_damaged_files_are_refused_in_words(tmp_path, change, why):
     else:
         with pytest.raises(PlaceError, match=r"bad\.glb"):
             load_place(path)
+
+
+# -- skins, and what a file cannot do without ---------------------------------------------------------
+
+
+def bent(path, joints_shown=True):
+    """A square bound to two joints: its upper edge goes with one that stands elsewhere and is turned."""
+    file = File()
+    joints = np.array([[0, 0, 0, 0], [0, 0, 0, 0], [1, 0, 0, 0], [1, 0, 0, 0]], np.uint8)
+    weights = np.tile(np.array([[1.0, 0.0, 0.0, 0.0]], np.float32), (4, 1))
+    primitive = file.square()
+    primitive["attributes"] |= {"JOINTS_0": file.accessor(joints), "WEIGHTS_0": file.accessor(weights)}
+    inverse = np.tile(np.eye(4, dtype=np.float32), (2, 1, 1))
+    # The second joint was one up when the mesh was bound to it.
+    inverse[1, 3, 1] = -1.0
+    bound = file.view(inverse.astype("<f4").tobytes())
+    file.json["accessors"].append({"bufferView": bound, "componentType": 5126, "count": 2, "type": "MAT4"})
+    file.json["skins"] = [{"joints": [1, 2], "inverseBindMatrices": len(file.json["accessors"]) - 1}]
+    half = math.sqrt(0.5)
+    file.json["nodes"] = [
+        {"name": "square", "mesh": 0, "skin": 0, "translation": [50, 50, 50]}, {"name": "hip"},
+        # A quarter turn about the x axis: what was up comes forward.
+        {"name": "head", "translation": [0, 2, 0], "rotation": [half, 0, 0, half]},
+    ]  # fmt: skip
+    file.json["scenes"][0]["nodes"] = [0, 1, 2] if joints_shown else [0]
+    return file.write(path)
+
+
+def test_a_skinned_mesh_stands_as_its_joints_do(tmp_path):
+    place = read_gltf(bent(tmp_path / "bent.glb"))
+    # glTF's corners (0 0 0), (1 0 0), (1 1 0), (0 1 0): the upper ones lie on the second joint, two up.
+    expected = np.array([[0, 0, 0], [1, 0, 0], [1, 0, 2], [0, 0, 2]], float)
+    np.testing.assert_allclose(place.positions, expected, atol=1e-6)
+    assert not any("skin" in note for note in place.notes)
+
+
+def test_joints_that_no_scene_shows_leave_a_mesh_as_it_was_bound(tmp_path):
+    place = read_gltf(bent(tmp_path / "bent.glb", joints_shown=False))
+    np.testing.assert_allclose(place.positions, [[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1]], atol=1e-6)
+
+
+def test_a_required_extension_that_is_not_known_is_refused_in_words(tmp_path):
+    file = File()
+    file.square()
+    file.json["extensionsRequired"] = ["ACME_wobbly_space"]
+    with pytest.raises(PlaceError, match="ACME_wobbly_space"):
+        read_gltf(file.write(tmp_path / "a.glb"))
+    file.json["extensionsRequired"] = ["KHR_texture_transform", "KHR_materials_unlit"]
+    assert len(read_gltf(file.write(tmp_path / "b.glb")).triangles) == 2
+
+
+def test_a_refractive_index_is_not_told_as_glass(tmp_path):
+    file = File()
+    file.square(0)
+    file.json["materials"] = [{"name": "paint", "extensions": {"KHR_materials_ior": {"ior": 1.4}}}]
+    (note,) = [n for n in read_gltf(file.write(tmp_path / "a.glb")).notes if "paint" in n]
+    assert "glass" not in note
+    assert "1.5" in note

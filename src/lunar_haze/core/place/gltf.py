@@ -1,7 +1,7 @@
 """Reads glTF 2.0 (.glb, .gltf) into a `Place`.
 
 Geometry (sparse, quantized, Draco where its library is installed), node transforms, instances
-(EXT_mesh_gpu_instancing), shapes a mesh is moved to by its weights, vertex colours, materials (`gltf_material`),
+(EXT_mesh_gpu_instancing), skins, shapes a mesh is moved to by its weights, vertex colours, materials (`gltf_material`),
 cameras and lights (KHR_lights_punctual). Y-up becomes Z-up: (x, y, z) -> (x, -z, y). What is not understood is
 named in the place's notes.
 """
@@ -18,8 +18,9 @@ from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.camera import SENSOR_WIDTH_MM, Camera
 from lunar_haze.core.place.gltf_draco import unpacked
 from lunar_haze.core.place.gltf_file import GltfFile, Json, item, number, numbers
-from lunar_haze.core.place.gltf_material import MaterialReader, Worn
+from lunar_haze.core.place.gltf_material import KNOWN_OF_MATERIALS, MaterialReader, Worn
 from lunar_haze.core.place.gltf_nodes import Placement, instances, placed_by, scene_names, scene_nodes
+from lunar_haze.core.place.gltf_skin import has_skin, sets_of, skin_of
 from lunar_haze.core.place.model import Material, Place, PlaceCamera, PlaceLight, Texture, smooth_normals
 
 #: Extensions of the whole file that are read, or that material by material is told about.
@@ -57,6 +58,9 @@ def read_gltf(path: Path, scene: str = "") -> Place:
         for extension in gltf.extensionsRequired or []:
             if "meshopt" in str(extension).lower():
                 raise PlaceError(f"{path.name} is compressed ({extension}); export it without mesh compression")
+            if extension not in _READ | KNOWN_OF_MATERIALS:
+                # The standard has it so: what a file needs to be understood is not left out.
+                raise PlaceError(f"{path.name} needs {extension}, which is not known here; export it without that")
         for extension in gltf.extensionsUsed or []:
             if extension not in _READ and not str(extension).startswith("KHR_materials_"):
                 file.note(f"the extension {extension} is not understood and left out")
@@ -93,6 +97,7 @@ class _Assembly:
         self._objects: list[str] = []
         self._cameras: list[PlaceCamera] = []
         self._lights: list[PlaceLight] = []
+        self._worlds: dict[int, NDArray] = {}
         self._base = 0
         self._coloured = False
 
@@ -101,15 +106,15 @@ class _Assembly:
         gltf = self.gltf
         worn = [self._materials.material(i) for i in range(len(gltf.materials or []))]
         stands: list[tuple[Json, str, NDArray]] = []
-        for index, node, world in scene_nodes(self.file, self._scene):
+        nodes = scene_nodes(self.file, self._scene)
+        self._worlds = {index: world for index, _node, world in nodes}
+        for index, node, world in nodes:
             name = str(node.name or f"object {index}")
             if node.camera is not None:
                 self._add_camera(node.camera, world, name)
             light = (node.extensions or {}).get("KHR_lights_punctual")
             if light is not None:
                 self._add_light(light.light, world, name)
-            if node.skin is not None:
-                self.file.note(f"“{name}” is skinned; it stands in its rest pose")
             if node.mesh is not None:
                 stands.append((node, name, instances(self.file, node, world, name)))
         self._add_meshes(stands, worn)
@@ -196,7 +201,7 @@ class _Assembly:
             weights = node.weights if node.weights is not None else mesh.weights
             for placement in itertools.islice(placements, len(worlds)):
                 for primitive in mesh.primitives:
-                    self._add_primitive(primitive, placement, name, worn, weights or [])
+                    self._add_primitive(primitive, placement, name, worn, weights or [], node)
 
     def _read(self, primitive: Json) -> tuple[dict[str, NDArray], NDArray | None]:
         """Attributes by name, and the indices."""
@@ -207,7 +212,9 @@ class _Assembly:
         indices = None if primitive.indices is None else self.file.accessor(primitive.indices)[:, 0].astype(np.int64)
         return attributes, indices
 
-    def _add_primitive(self, primitive: Json, stand: Placement, name: str, worn: list[Worn], weights: list) -> None:
+    def _add_primitive(
+        self, primitive: Json, stand: Placement, name: str, worn: list[Worn], weights: list, node: Json
+    ) -> None:
         attributes, indices = self._read(primitive)
         if "POSITION" not in attributes:
             return
@@ -227,12 +234,21 @@ class _Assembly:
             return
         if len(triangles) and (triangles.max() >= len(positions) or triangles.min() < 0):
             raise ValueError("index out of range")
-        with np.errstate(invalid="ignore", over="ignore"):
-            placed = (positions @ stand.world[:3, :3].T + stand.world[:3, 3]).astype(np.float32)
-        if stand.is_mirrored:
-            triangles = triangles[:, ::-1]
-        if normals is not None and len(normals) == len(positions):
-            raw = normals @ stand.spin.T
+        has_normals = normals is not None and len(normals) == len(positions)
+        raw = None
+        if has_skin(node, attributes):
+            given = normals.astype(np.float64) if has_normals and normals is not None else None
+            joints, shares = sets_of(attributes, "JOINTS"), sets_of(attributes, "WEIGHTS")
+            exact, raw = skin_of(self.file, node.skin, self._worlds).posed(positions, given, joints, shares)
+            placed = exact.astype(np.float32)
+        else:
+            with np.errstate(invalid="ignore", over="ignore"):
+                placed = (positions @ stand.world[:3, :3].T + stand.world[:3, 3]).astype(np.float32)
+            if stand.is_mirrored:
+                triangles = triangles[:, ::-1]
+            if has_normals and normals is not None:
+                raw = normals @ stand.spin.T
+        if raw is not None:
             normals = raw / np.maximum(np.linalg.norm(raw, axis=1, keepdims=True), 1e-30)
         else:
             normals = smooth_normals(placed, triangles)
@@ -285,4 +301,6 @@ class _Assembly:
         return colours
 
 
-_ATTRIBUTES = ("POSITION", "NORMAL", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0")
+_ATTRIBUTES = (
+    "POSITION", "NORMAL", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0", "JOINTS_0", "WEIGHTS_0", "JOINTS_1", "WEIGHTS_1",
+)  # fmt: skip

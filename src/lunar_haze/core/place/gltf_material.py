@@ -26,7 +26,7 @@ _READ = {"KHR_materials_emissive_strength", "KHR_materials_transmission", "KHR_m
 #: What each extension of a material that is not read means for the picture.
 _LEFT_OUT = {
     "KHR_materials_unlit": "is meant to be shown without light; it is lit like a matte surface here",
-    "KHR_materials_ior": "bends light in a way of its own; it is taken as glass of 1.5",
+    "KHR_materials_ior": "has a refractive index of its own; that of 1.5 is taken",
     "KHR_materials_clearcoat": "has a clear coat, which is left out",
     "KHR_materials_sheen": "has the sheen of cloth, which is left out",
     "KHR_materials_specular": "has highlights of its own strength or colour, which are left out",
@@ -36,6 +36,8 @@ _LEFT_OUT = {
     "KHR_materials_dispersion": "splits colours like a prism, which is left out",
     "KHR_materials_diffuse_transmission": "lets light through like a leaf or paper, which is left out",
 }
+#: Extensions of materials that are read, or left out and told.
+KNOWN_OF_MATERIALS = frozenset({*_READ, *_LEFT_OUT, "KHR_materials_variants"})
 _TEXTURE_SOURCES = ("EXT_texture_webp", "EXT_texture_avif")
 
 
