@@ -1,4 +1,4 @@
-"""Stand-ins are marked and nothing is measured from them (issue 12, line 4)."""
+"""Stand-ins are marked and nothing is measured from them; no picture is ever that of another look."""
 
 import attrs
 import numpy as np
@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
+from lunar_haze.core.document.model import Look
 from lunar_haze.core.place.load import load_place
 from lunar_haze.service.protocol import Cleaned, LayerAt, Published
 from tests.gltf_cases import write_case
@@ -101,3 +102,68 @@ def test_clouds_of_an_older_document_drift_as_they_did(work):
     east, north = 700 * np.sin(np.radians(60.0)), 700 * np.cos(np.radians(60.0))
     moved = sun_share((cloud,), 0.7, at + east, at + north)
     np.testing.assert_allclose(moved, sun_share((still,), 0.7, at, at), atol=1e-6)
+
+
+# -- another look, another shot -----------------------------------------------------------------------
+
+
+@pytest.fixture
+def held(window, qtbot, monkeypatch):
+    """A renderer that answers when it is let."""
+    backend = window.bridge._backend
+    true_want, waiting = backend.want, []
+
+    def let_go():
+        true_want(waiting.pop())
+        QApplication.processEvents()
+
+    monkeypatch.setattr(backend, "want", waiting.append)
+    backend.let_go, backend.waits_for = let_go, waiting
+    return backend
+
+
+def go_to(window, qtbot, held, look, shot):
+    window.session.act("go", attrs.evolve(window.session.document, current_look=look, current_shot=shot))
+    qtbot.waitUntil(lambda: bool(held.waits_for), timeout=20_000)
+
+
+def test_a_look_without_light_yet_is_plain_grey_with_words_and_no_other_looks_picture(window, qtbot, held):
+    bridge = window.bridge
+    first = bridge.image.copy()
+    assert not first.isNull()
+    go_to(window, qtbot, held, "loft shafts", "Loft")
+    assert bridge.waits
+    assert bridge.image.isNull()
+    seen = shown(window)
+    middle = seen.pixelColor(seen.width() // 2, seen.height() // 3)
+    assert middle.red() == middle.green() == middle.blue() > 40, "neither black nor another picture"
+    # What makes pixels anew, such as the exposure, does not bring the old light back.
+    bridge.refresh()
+    assert bridge.image.isNull()
+    held.let_go()
+    assert not bridge.waits
+    assert not bridge.image.isNull()
+
+
+def test_the_last_true_picture_of_a_look_is_held_veiled_until_a_better_one_is_there(window, qtbot, held):
+    bridge = window.bridge
+    document, true = window.session.document, bridge.image.copy()
+    go_to(window, qtbot, held, "loft shafts", "Loft")
+    held.let_go()
+    other = bridge.image.copy()
+    go_to(window, qtbot, held, document.current_look, document.current_shot)
+    assert bridge.waits
+    assert bridge.image == true
+    veiled = shown(window)
+    held.let_go()
+    assert not bridge.waits
+    assert shown(window) != veiled
+    assert bridge.image != other
+
+
+def test_a_look_without_sources_is_black_and_no_ghost_of_the_one_before(window, qtbot):
+    bridge = window.bridge
+    empty = Look("nothing", sources=())
+    document = window.session.document
+    window.session.act("black", attrs.evolve(document, looks=(*document.looks, empty), current_look="nothing"))
+    qtbot.waitUntil(lambda: bridge.picture is not None and not bridge.picture.any(), timeout=5000)

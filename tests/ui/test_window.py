@@ -33,6 +33,9 @@ def choose_look(window, qtbot, look, shot="Landing"):
     window.header.looks.textActivated.emit(look)
     QApplication.processEvents()
     qtbot.waitUntil(lambda: window.session.document.current_look == look)
+    # What was finished before may be another look's picture: it is asked for when the look's sky is there.
+    qtbot.waitUntil(lambda: window.bridge._tables.are_there(window.session.shown_look))
+    qtbot.wait(30)
     qtbot.waitUntil(lambda: window.bridge.finished)
 
 

@@ -37,6 +37,7 @@ from lunar_haze.service.protocol import (
     Restarted,
     Smoothed,
 )
+from lunar_haze.ui.held_pictures import HeldPictures
 from lunar_haze.ui.live_dust import DustNow, LiveDust
 from lunar_haze.ui.live_masks import LiveMasks, MasksNow
 from lunar_haze.ui.live_mix import LiveMix
@@ -108,6 +109,11 @@ class RenderBridge(QObject):
         self._board: Board | None = None
         self.picture: NDArray[np.float32] | None = None
         self.image = QImage()
+        self._held = HeldPictures()
+        #: The look and the shot that the layers at hand were asked for.
+        self._of: tuple[str, str] | None = None
+        #: Whether another look or shot was chosen, of which there is no light yet: its last picture is held meanwhile.
+        self.waits = False
         self.finished = False
         #: Passes of the layers that the picture on screen is made of; 0 while stand-ins are among them.
         self.shown_passes = 0
@@ -167,6 +173,8 @@ class RenderBridge(QObject):
         self.shown_passes, self._waiting = 0, []
         self._unanswered.stop()
         self.mix.forget()
+        self._held.forget()
+        self._of, self.waits, self.image = None, False, QImage()
         self.picture = None
 
     def size(self) -> tuple[int, int]:
@@ -232,6 +240,8 @@ class RenderBridge(QObject):
         same_view = self._request and (request.view, request.part) == (self._request.view, self._request.part)
         same_motes = self._request is not None and request.motes == self._request.motes
         if same_view and same_motes and {s.key() for s in request.layers} <= known:
+            # Another look of the same layers is a balance of what is at hand.
+            self._of = (session.shown_look.name, document.current_shot)
             if request.gains != self._told_gains:
                 self._told_gains = request.gains
                 self._mix_id += 1
@@ -253,8 +263,19 @@ class RenderBridge(QObject):
             self._unanswered.start()
             self._ask_again = False
             self.shown_passes = 0
+            self._hold_for(document.current_shot)
             self._backend.want(request)
             self.progress.emit("waiting for the picture", 0.0)
+
+    def _hold_for(self, shot: str) -> None:
+        """Until there is light of another look or shot its own last picture is shown, or none: no other's light."""
+        of = (self.session.shown_look.name, shot)
+        if of == self._of:
+            return
+        self._of, self.waits, self.picture = of, True, None
+        self.mix.drop_clean()
+        self.image = self._held.of(of)
+        self.picture_changed.emit()
 
     def _answered(self) -> None:
         self._unanswered.stop()
@@ -322,10 +343,9 @@ class RenderBridge(QObject):
         else:
             self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
         # Without some of its light the picture would be dark for a moment: the old one stays that long.
-        whole = active <= self.mix.images.keys()
-        if whole or self.picture is None:
+        if active <= self.mix.images.keys():
+            self.waits = False
             self.refresh()
-        if whole:
             self._answered()
         self.refined.emit()
 
@@ -340,6 +360,7 @@ class RenderBridge(QObject):
         for old in [m for m in self._gains_by_mix if m < event.mix_id]:
             del self._gains_by_mix[old]
         self.mix.set_clean(board.clean.copy(), made_with, event.passes)
+        self.waits = False
         self.refresh()
         self._answered()
 
@@ -368,6 +389,8 @@ class RenderBridge(QObject):
         """Mix and show the picture as it stands."""
         if not self.session.is_open or self.session.place_spec is None or self.session.played is not None:
             return
+        if self.waits:
+            return
         if any(not is_ready(air) for air in airs_of(self.session.shown_look)):
             return
         scatter = layer_scatter(self.session.shown_look.finish, self.size()[1])
@@ -379,6 +402,8 @@ class RenderBridge(QObject):
         over = self.over_light(self.session.shown_look, self.session.document.shot, mixed.light.shape[:2])
         light = over(mixed.light)
         self.image = self.screen.image(light, mixed.scattered)
+        if self.shown_passes >= TRUE_FROM and self._of is not None:
+            self._held.keep(self._of, self.image)
         self.picture_changed.emit()
         if self.shown_passes >= TRUE_FROM:
             waiting, self._waiting = self._waiting, []

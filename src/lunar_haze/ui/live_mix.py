@@ -118,9 +118,16 @@ class LiveMix:
 
     def _rebalanced(self, clean: NDArray[np.float32], gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
         """The denoised picture under other gains, told by the small layers; None where those do not know all of it."""
+        lit = {gain.key for gain in (*self.clean_gains, *gains) if not gain.is_silent}
+        if not self._small.keys() & lit or not lit <= self.images.keys():
+            return None
+        for key in lit - self._small.keys():
+            # Not denoised yet: half its size has half its grain, and no light below zero.
+            image = self.images[key]
+            self._small[key] = block_mean(image.surface, 2), block_mean(image.air, 2)
         if self._small_before is None:
             self._small_before = small_mix(self._small, self.clean_gains)
-        after = None if self._small_before is None else small_mix(self._small, gains)
+        after = small_mix(self._small, gains)
         if self._small_before is None or after is None:
             return None
         out = self._rooms.next(clean.shape)

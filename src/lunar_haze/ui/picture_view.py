@@ -45,6 +45,8 @@ _ARROWS = {
     Qt.Key.Key_Down: (0, 1),
 }
 _FINE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier
+#: What lies over a picture that waits for its light, and what stands where there is none yet.
+VEIL, NOT_YET = QColor(96, 96, 96, 110), QColor(72, 72, 72)
 EMPTY = "drop a place (.glb, .gltf, .obj, .ply) or a document (.haze) here\n\nCtrl+O opens one"
 
 
@@ -368,11 +370,15 @@ class PictureView(QWidget):
             tag(painter, frame, "before")
         elif not image.isNull():
             painter.drawImage(frame, image)
+            if self.bridge.waits:
+                # It is of this look, and not as it is now.
+                painter.fillRect(frame, VEIL)
             if self.wiping and self.before is not None:
                 self._paint_wipe(painter, frame)
         else:
-            painter.setPen(theme.qcolor(theme.DIM))
-            painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.progress[0] or "black")
+            painter.fillRect(frame, NOT_YET)
+            painter.setPen(theme.qcolor(theme.TEXT))
+            painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.progress[0] or "waiting for the picture")
         if not self.show_before:
             for overlay in self.overlays:
                 overlay.paint(painter)
@@ -380,7 +386,7 @@ class PictureView(QWidget):
             if self.session.proposal is not None:
                 tag(painter, frame, f"proposed: {self.session.proposal.label}. Return takes it, Esc leaves it")
             if not image.isNull() and self.bridge.shown_passes == 0:
-                tag(painter, frame, "preview")
+                tag(painter, frame, "waiting for the picture" if self.bridge.waits else "preview")
         what, share = self.progress
         if what:
             painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))
