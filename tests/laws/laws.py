@@ -12,6 +12,7 @@ from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.finish.masks import share_in
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.handoff.deliver import source_layers
@@ -162,3 +163,20 @@ def any_way_is_the_same(studio: Studio, document: Document, folder: Path) -> Non
         # Other paths of the same light: alike but for the grain of two passes.
         one, two = (float(part.surface.sum() + part.air.sum()) for part in (image, still.layers[key]))
         assert abs(one - two) <= 0.5 * max(one, two) + 1e-12, (key, one, two)
+
+
+def the_lens_makes_no_light(look: Look) -> None:
+    """What a lens does to a small bright thing and a bright field takes light from where it comes; none goes below 0."""
+    finish = look.finish
+    lens = Finish(
+        glow=finish.glow, halation=finish.halation, star=finish.star, ghosts=finish.ghosts, aperture=finish.aperture
+    )
+    for lamp, field in ((400.0, 0.2), (30.0, 3.0)):
+        picture = np.full((54, 96, 3), 0.2, np.float32)
+        picture[20:34, 30:66] = field
+        picture[27, 48] = lamp
+        made = in_light(picture, lens, 1.0, 0.5)
+        assert made.min() >= 0.0, float(made.min())
+        for channel in range(3):
+            ratio = float(made[..., channel].sum() / picture[..., channel].sum())
+            assert ratio < 1.002, (channel, ratio)

@@ -6,6 +6,7 @@ from hypothesis import HealthCheck, Phase, find, given, settings
 from hypothesis import strategies as st
 
 from lunar_haze.core.document.history import History
+from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.kinds import forget_kind, kinds, source_kind
@@ -13,6 +14,8 @@ from lunar_haze.core.units.row import row
 from tests.laws import laws
 from tests.strategies.documents import documents, numbers, targets
 
+#: Sections of a finish that are of the lens.
+LENS = ("glow", "starburst and ghosts")
 some = settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 many = settings(some, max_examples=150)
 
@@ -77,3 +80,13 @@ def test_a_balance_of_layers_is_the_render_of_that_balance(data, yard, studio):
 @given(data=st.data())
 def test_a_frame_is_the_same_picture_whichever_way_it_is_made(data, yard, studio, tmp_path_factory):
     laws.any_way_is_the_same(studio, data.draw(documents(yard)), tmp_path_factory.getbasetemp())
+
+
+@settings(some, max_examples=40)
+@given(data=st.data())
+def test_the_lens_makes_no_light(data, yard):
+    document = data.draw(documents(yard, extreme=True))
+    rows = [facet for target, facet, _part in targets(document) if target == FINISH and facet.row.section in LENS]
+    for facet in data.draw(st.lists(st.sampled_from(rows), max_size=4)):
+        document = facet.write(document, data.draw(numbers(facet.row, extreme=True)))
+    laws.the_lens_makes_no_light(document.look)
