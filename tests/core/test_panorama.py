@@ -258,7 +258,7 @@ def test_a_map_that_holds_cd_m2_comes_back_at_its_own_level(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("grey", "kind", "low", "high"), [(8, "night", 0.01, 5), (60, "dusk", 5, 500), (180, "day", 2000, 50_000)]
+    ("grey", "kind", "low", "high"), [(8, "night", 0.01, 5), (60, "dusk", 5, 500), (180, "overcast", 2000, 50_000)]
 )
 def test_a_photograph_without_a_unit_begins_at_the_level_of_its_kind(tmp_path, grey, kind, low, high):
     """A night photograph at 5,000 lx is white."""
@@ -274,18 +274,18 @@ def test_a_photograph_without_a_unit_begins_at_the_level_of_its_kind(tmp_path, g
 def test_only_a_sun_is_offered_as_one_and_a_soft_box_has_its_size(tmp_path, sunny):
     from lunar_haze.core.sky.panorama import lobe_in
 
-    assert lobe_in(dome_of(sunny)).is_sun
+    assert lobe_in(dome_of(sunny)).is_disc
     assert lobe_in(dome_of(sunny)).diameter_deg == pytest.approx(3.0, rel=0.15)
     directions, _ = map_directions(256, 512)
     box = np.full((256, 512, 3), 0.05, np.float32)
     box[directions @ direction_of(30.0, 90.0) > math.cos(math.radians(12.0))] = 6.0
     lobe = lobe_in(dome_of(write_with(tmp_path / "studio.exr", box, chromaticities=PRIMARIES["sRGB"])))
-    assert not lobe.is_sun
+    assert not lobe.is_disc
     assert lobe.diameter_deg == pytest.approx(24.0, rel=0.1)
     speck = np.full((256, 512, 3), 1.5, np.float32)
     speck[60, 100] = 4.0
     lobe = lobe_in(dome_of(write_with(tmp_path / "even.exr", speck, chromaticities=PRIMARIES["sRGB"])))
-    assert not lobe.is_sun, "a three hundredth of the light is no sun"
+    assert not lobe.is_disc, "a three hundredth of the light is no sun"
 
 
 def test_a_clipped_sun_is_found_by_its_halo(tmp_path):

@@ -19,6 +19,7 @@ from lunar_haze.core.finish.model import SPACES, STEPS, Finish, TableFile
 from lunar_haze.core.finish.regions import region_kinds
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.sky.model import CLOUDS, SKY_KINDS, Panorama, Weather
+from lunar_haze.core.sky.photograph_kinds import NAMES as PHOTOGRAPHS
 from lunar_haze.core.sources.array import ARRANGEMENTS, LampArray
 from lunar_haze.core.sources.cutouts import CutOut, kinds
 from lunar_haze.core.sources.flicker_kinds import Flicker, flicker_kinds
@@ -58,6 +59,7 @@ _CHOICES: dict[tuple[type, str], Callable[[Yard], Sequence[Any]]] = {
     (TableFile, "space"): lambda yard: tuple(SPACES),
     (Panorama, "path"): lambda yard: (str(yard.panorama),),
     (Panorama, "encoding"): lambda yard: ("linear", "display"),
+    (Panorama, "kind"): lambda yard: ("", *PHOTOGRAPHS),
     (Weather, "clouds"): lambda yard: tuple(CLOUDS.values()),
 }
 

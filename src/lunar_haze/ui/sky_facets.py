@@ -27,7 +27,8 @@ from lunar_haze.core.sky.model import (
     Weather,
     sky_kind_of,
 )
-from lunar_haze.core.sky.panorama import lobe_bearing, lobe_in, lobe_light
+from lunar_haze.core.sky.panorama import has_sun, kind_guessed, lobe_bearing, lobe_in, lobe_light
+from lunar_haze.core.sky.photograph_kinds import NAMES, named
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.photographed_sky import ask_photograph, lay_photograph
@@ -279,6 +280,15 @@ class SkyFacets:
                 lambda: dome().encoding,
             ),
         )
+        self._column.lay(
+            self._column.choice(
+                "kind of the photograph",
+                "what it is of: another one has the light of such a sky",
+                list(NAMES),
+                lambda text: self._session.act("kind of the photograph", self._as_kind(text)),
+                lambda: dome().kind or self._guess(),
+            )
+        )
         self._column.rows_of("photograph")
         spot = self._column.words("")
         take = self._column.button(
@@ -288,19 +298,30 @@ class SkyFacets:
         def show_spot() -> None:
             try:
                 altitude, azimuth = lobe_bearing(dome())
-                lobe = lobe_in(dome())
+                lobe, is_sun = lobe_in(dome()), has_sun(dome())
             except SkyError as error:
                 spot.setText(str(error))
                 take.setEnabled(False)
                 return
-            what = "its own sun" if lobe.is_sun else "its brightest light, which is no sun,"
-            size = "" if lobe.is_sun else f", {lobe.diameter_deg:.0f}° wide"
+            what = "its own sun" if is_sun else "its brightest light, which is no sun,"
+            size = "" if is_sun else f", {lobe.diameter_deg:.0f}° wide"
             where = f"{altitude:.0f}° high, bearing {azimuth:.0f}°{size}"
             spot.setText(f"{what} stands {where}; {lobe.share:.1%} of the light")
-            take.setEnabled(lobe.is_sun and not dome().without_sun)
+            take.setEnabled(is_sun and not dome().without_sun)
 
         self._column.on_refresh(show_spot)
         self._column.lay(take)
+
+    def _guess(self) -> str:
+        try:
+            return kind_guessed(self._photograph)
+        except SkyError:
+            return NAMES[0]  # the photograph is gone, which is told elsewhere
+
+    def _as_kind(self, name: str) -> Document:
+        """The document with the photograph as one of another kind, with the light that such a sky has."""
+        document = self._change_dome(kind=name)
+        return edits.change_source(document, self._id, amount=named(name).level_lx, unit="lx")
 
     def take_sun_out(self) -> None:
         """Leave the photograph's bright lobe out of the sky and add it as a sun that gives the same light."""

@@ -161,9 +161,12 @@ class Medium:
             patches = attrs.evolve(self.patches, drifted_s=seconds if self.patches.speed_m_s else 0.0)
         found = attrs.evolve(self, stretch=Stretch() if stretch.is_all else stretch, patches=patches)
         if found.droplet_um > 0:
-            found = attrs.evolve(found, anisotropy=0.0)
+            found = attrs.evolve(found, anisotropy=Medium().anisotropy)
         if not found.has_fog:
-            found = attrs.evolve(found, visibility_m=math.inf, base_m=0.0, fall_off_m=1.0, top_m=1.0)
+            usual = Medium()
+            found = attrs.evolve(
+                found, visibility_m=math.inf, base_m=usual.base_m, fall_off_m=usual.fall_off_m, top_m=usual.top_m
+            )
         return found
 
     def evenly(self) -> "Medium":

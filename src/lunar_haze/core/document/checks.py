@@ -31,6 +31,7 @@ from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sky.model import ClearSky, Lightning, Panorama, Weather
+from lunar_haze.core.sky.photograph_kinds import NAMES
 from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS, Card
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, CutOut, kinds
@@ -163,6 +164,11 @@ def _check_marker(marker: Marker) -> None:
         raise ValueError(f"a marker's radius of {marker.radius:g} of the frame's height; it lies between 0 and a half")
 
 
+def _check_panorama(dome: Panorama) -> None:
+    if dome.kind and dome.kind not in NAMES:
+        raise ValueError(f"“{dome.kind}” is no kind of photographed sky; there are {', '.join(NAMES)}")
+
+
 def _check_finish(finish: Finish) -> None:
     if finish.view not in VIEWS:
         raise ValueError(f"there is no view “{finish.view}”; there are {', '.join(VIEWS)}")
@@ -213,6 +219,7 @@ _CHECKS: dict[type, Callable[[Any], None]] = {
     TableFile: _check_table,
     Atmosphere: _check_altitude,
     Site: _check_altitude,
+    Panorama: _check_panorama,
 }
 
 

@@ -13,7 +13,7 @@ from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.dome import dome_illuminance_lx
 from lunar_haze.core.sky.model import Panorama
-from lunar_haze.core.sky.panorama import lobe_bearing, lobe_in, lobe_light
+from lunar_haze.core.sky.panorama import has_sun, lobe_bearing, lobe_in, lobe_light
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.model import Sky, Source, Sun
 
@@ -58,7 +58,7 @@ def with_photograph(sources: tuple[Source, ...], source_id: str, dome: Panorama,
     shape: Any = attrs.evolve(old, dome=attrs.evolve(dome, without_sun=False), follows_hour=False)
     sky = attrs.evolve(before, shape=shape, amount=level_lx, unit="lx")
     old_sun = next((s for s in sources if s.lobe_of == source_id), None)
-    if old_sun is not None and lobe_in(dome).is_sun:
+    if old_sun is not None and has_sun(dome):
         sun, sky = sun_of_panorama(sky, lobe_bearing(dome), lobe_light(dome))
         old_sun = attrs.evolve(
             old_sun,

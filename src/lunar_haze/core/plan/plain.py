@@ -25,18 +25,18 @@ def plain_shape(shape: Shape) -> Shape:
     if isinstance(shape, Sky):
         return attrs.evolve(shape, follows_hour=False, dome=_plain_dome(shape.dome))
     if isinstance(shape, LampArray):
-        return shape if shape.arrangement == "grid" else attrs.evolve(shape, height_m=1.0)
+        return shape if shape.arrangement == "grid" else attrs.evolve(shape, height_m=LampArray().height_m)
     return shape.plain() if isinstance(shape, Lamp) else shape
 
 
 def _plain_dome(dome: Dome) -> Dome:
     if isinstance(dome, ClearSky):
         return attrs.evolve(dome, weather=_plain_weather(dome.weather))
-    return attrs.evolve(dome, grade=_plain_grade(dome.grade)) if isinstance(dome, Panorama) else dome
+    return attrs.evolve(dome, grade=_plain_grade(dome.grade), kind="") if isinstance(dome, Panorama) else dome
 
 
 def _plain_weather(weather: Weather) -> Weather:
-    town = weather.town_azimuth_deg if weather.town_cd_m2 > 0 else 0.0
+    town = weather.town_azimuth_deg if weather.town_cd_m2 > 0 else Weather().town_azimuth_deg
     return attrs.evolve(
         weather, clouds=_plain_clouds(weather.clouds), grade=_plain_grade(weather.grade), town_azimuth_deg=town
     )
@@ -44,7 +44,7 @@ def _plain_weather(weather: Weather) -> Weather:
 
 def _plain_clouds(clouds: tuple[CloudLayer, ...]) -> tuple[CloudLayer, ...]:
     there = [cloud for cloud in clouds if cloud.cover > 0 and cloud.depth > 0]
-    return tuple(cloud if cloud.drift_m else attrs.evolve(cloud, wind_deg=0.0) for cloud in there)
+    return tuple(cloud if cloud.drift_m else attrs.evolve(cloud, wind_deg=CloudLayer().wind_deg) for cloud in there)
 
 
 def _plain_grade(grade: SkyGrade) -> SkyGrade:

@@ -21,12 +21,11 @@ from lunar_haze.core.sky.lat_long import bearing_of, direction_of, illuminance_l
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.photograph_checks import (
     CLIPPED_FROM,
-    LEVELS,
     MOST_OVER_MEDIAN,
     guess_encoding,
     held_at_zero,
-    kind_of,
 )
+from lunar_haze.core.sky.photograph_kinds import BrightSpot, PhotographKind, guessed, named
 from lunar_haze.core.units.content import content_digest
 
 WIDEST_KEPT = 2048
@@ -42,7 +41,7 @@ HALO_DEG = 5.0
 ACESCG_PRIMARIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
 
 
-@attrs.frozen(eq=False)
+@attrs.frozen(eq=False, slots=False)
 class Photograph:
     """Pixels (H, W, 3) float32 in linear ACEScg, the size of the file, its encoding as found, remarks.
 
@@ -63,15 +62,34 @@ class Photograph:
         """Illuminance on level ground that it begins at: its own where it holds cd/m2, else that of its kind [lx]."""
         if self.cd_m2 > 0.0:
             return illuminance_lx(self.pixels) * self.cd_m2
-        return LEVELS[kind_of(self.pixels, self.encoding)]
+        return self._guessed[1]
+
+    @functools.cached_property
+    def lobe(self) -> "Lobe":
+        """Its brightest spot."""
+        return find_lobe(self.pixels, self.clipped)
+
+    @property
+    def kind(self) -> PhotographKind:
+        """What it looks like: a guess."""
+        return self._guessed[0]
+
+    @functools.cached_property
+    def _guessed(self) -> tuple[PhotographKind, float]:
+        lobe = self.lobe
+        return guessed(self.pixels, self.encoding, BrightSpot(lobe.altitude_deg, lobe.azimuth_deg, lobe.is_disc))
+
+    @property
+    def has_sun(self) -> bool:
+        """Whether its brightest spot is a sun: small, strong, above the horizon, in a sky that may have one."""
+        return self.lobe.is_disc and self.lobe.altitude_deg > 0.0 and self.kind.has_sun
 
     @property
     def level_remark(self) -> str:
         """A sentence on where that level comes from."""
         if self.cd_m2 > 0.0:
             return f"it holds cd/m²; it lights with its own {self.level_lx:,.3g} lx"
-        kind = kind_of(self.pixels, self.encoding)
-        return f"it holds no unit and looks like a {kind}; it begins at {self.level_lx:,g} lx"
+        return f"it holds no unit and looks like: {self.kind.name}, a guess; it begins at {self.level_lx:,g} lx"
 
 
 def file_digest(path: Path) -> str:
@@ -241,8 +259,8 @@ class Lobe:
     radius_deg: float = LOBE_DEG
 
     @property
-    def is_sun(self) -> bool:
-        """Whether it is worth a source of its own: small, and a good part of the light."""
+    def is_disc(self) -> bool:
+        """Whether it is small, and a good part of the light."""
         return self.share >= LEAST_SHARE and self.diameter_deg <= LARGEST_DEG
 
 
@@ -305,11 +323,23 @@ def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[n
     return (cosine < inner) & (cosine > outer)
 
 
+def has_sun(dome: Panorama) -> bool:
+    """Whether the brightest spot of a panorama is a sun, as its kind has it (see `Photograph.has_sun`)."""
+    photograph = _read(dome.path, dome.digest, dome.encoding)
+    if not dome.kind:
+        return photograph.has_sun
+    return photograph.lobe.is_disc and photograph.lobe.altitude_deg > 0.0 and named(dome.kind).has_sun
+
+
+def kind_guessed(dome: Panorama) -> str:
+    """The name of the kind that a panorama looks like."""
+    return _read(dome.path, dome.digest, dome.encoding).kind.name
+
+
 @functools.lru_cache(maxsize=4)
 def lobe_of(path: str, digest: str, encoding: str) -> Lobe:
     """`find_lobe` of the file at ``path``, kept by its content's digest; ``encoding`` tells what its numbers are."""
-    photograph = _read(path, digest, encoding)
-    return find_lobe(photograph.pixels, photograph.clipped)
+    return _read(path, digest, encoding).lobe
 
 
 def _rotation(dome: Panorama) -> NDArray[np.float64]:

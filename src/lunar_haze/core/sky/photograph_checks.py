@@ -3,14 +3,12 @@
 Pictures are (H, W, 3) float32, lat-long, row 0 at the zenith.
 """
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, srgb_encode
-from lunar_haze.core.sky.lat_long import map_directions, row_solid_angles
+from lunar_haze.core.colour.spaces import srgb_encode
+from lunar_haze.core.sky.lat_long import row_solid_angles
 
 #: A pixel so many times brighter than half the picture is no sky's light: the sun's disc has 3e5 times.
 MOST_OVER_MEDIAN = 1e8
@@ -18,8 +16,6 @@ MOST_OVER_MEDIAN = 1e8
 _STEP_NEARNESS = 0.03
 #: From this share of white on a channel of an ordinary picture is clipped.
 CLIPPED_FROM = 0.985
-#: Illuminance [lx] on level ground that photographs of each kind begin at.
-LEVELS = {"day": 12_000.0, "dusk": 30.0, "night": 0.5}
 
 
 def guess_encoding(pixels: NDArray[np.float32], integer: bool, said_space: str) -> str:
@@ -72,27 +68,3 @@ def held_at_zero(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def _blurred(picture: NDArray, sigma: float) -> NDArray:
     return np.stack([gaussian_filter(picture[..., k], sigma, mode=("reflect", "wrap")) for k in range(3)], -1)
-
-
-def kind_of(pixels: NDArray[np.float32], encoding: str) -> str:
-    """Which of `LEVELS` a photograph without units looks like, from linear ACEScg pixels.
-
-    An ordinary picture was exposed to be seen: its upper half is bright by day and dark by night. Of
-    light without a unit only its spread tells: by night a few lamps outshine a sky that is nearly black.
-    """
-    luminance = pixels @ LUMINANCE_WEIGHTS.astype(np.float32)
-    upper = luminance[: luminance.shape[0] // 2]
-    middle = float(np.median(upper))
-    if encoding == "display":
-        return "night" if middle < 0.02 else "dusk" if middle < 0.1 else "day"
-    directions, solid = map_directions(*luminance.shape)
-    sky = directions[..., 2] > 0
-    total, lit = float((luminance * solid)[sky].sum()), np.sort(upper.ravel())
-    bright = float(lit[int(lit.size * 0.999)])
-    if total <= 0.0 or middle > 0.02 * bright:
-        return "day"
-    # One disc high up that holds most of the light is a sun over a day; many spots near the ground are lamps.
-    y, x = np.unravel_index(np.argmax(luminance), luminance.shape)
-    near = directions @ directions[y, x] > math.cos(math.radians(6.0))
-    share = float((luminance * solid)[near].sum()) / max(float((luminance * solid).sum()), 1e-30)
-    return "day" if share > 0.2 and directions[y, x, 2] > 0.05 else "night"
