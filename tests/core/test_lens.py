@@ -378,3 +378,12 @@ def test_the_finest_grating_that_is_seen_keeps_a_tenth_of_its_contrast(level):
         2.0 * np.abs(np.mean(line * np.exp(-2j * np.pi * cycles_a_pixel * np.arange(200, width - 200)))) / level / 0.5
     )
     assert kept == pytest.approx(0.1, abs=0.04)
+
+
+def test_a_live_picture_one_pixel_wide_has_its_glow():
+    light = np.full((420, 1, 3), 0.2, np.float32)
+    light[200] = 400.0
+    finish = Finish(Glow(0.3))
+    shown = Finisher().show(light, finish, 1.0, 0.5, dither=False)[..., 2].astype(float)
+    still = 255.0 * finished(light, finish, 1.0, 0.5)[..., 0]
+    assert np.abs(shown - still).max() < 1.6

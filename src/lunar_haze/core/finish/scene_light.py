@@ -50,7 +50,8 @@ def left_for_one_pass(
     height = picture.shape[0]
     picture = _through_the_lens(picture, finish, scale, tan_half_width)
     glow = _NO_GLOW
-    scatter = live_scatter(finish, height)
+    # A picture one pixel wide has no half of its size.
+    scatter = live_scatter(finish, height) if picture.shape[1] > 1 else None
     if scatter is None:
         picture = glowing(picture, finish.glow, finish.halation)
     else:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter
+from scipy.ndimage import label, maximum_filter
 
 from lunar_haze.core.units.between import between, times_grid
 
@@ -17,6 +17,8 @@ log = logging.getLogger(__name__)
 BLOCKS = 10
 #: What is so many times brighter than the mean is a lamp.
 LAMP_OVER_MEAN = 30.0
+#: A lamp's light is brought back by this factor at the most: past that it is grain.
+MOST_OF_A_LAMP = 1.5
 #: How often what is amiss is taken back, by how much in all at the most (past that it is grain), what is let be.
 CORRECTIONS, MOST_CORRECTED, NEAR_ENOUGH = 14, 1.1, 1.5e-3
 
@@ -110,17 +112,28 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
     """A denoised picture (H, W, 3) whose means over large blocks are those of the sum that it was made of.
 
     The network keeps detail better than light: mist came out a hundredth too bright. What differs is taken
-    back smoothly from block to block, channel by channel; lamps are left out of both, since one of their pixels
-    outweighs a block.
+    back smoothly from block to block, channel by channel. One pixel of a lamp outweighs a block: lamps, and what lies
+    close about them, keep their light each by itself.
     """
     light = summed[..., 0] + summed[..., 1] + summed[..., 2]
     lamps = light > LAMP_OVER_MEAN * light.mean()
     # Round a lamp the network spreads light that the sum has in few pixels.
     reach = 2 * max(summed.shape[1] // 80, 2) + 1
-    rest = ~(maximum_filter(lamps, reach) if lamps.any() else lamps)
+    near = maximum_filter(lamps, reach) if lamps.any() else lamps
     clean = clean.copy()
-    _give_back(summed, rest, clean)
+    _give_back(summed, ~near, clean)
+    if lamps.any():
+        _keep_lamps(light, near, clean)
     return clean
+
+
+def _keep_lamps(light: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> None:
+    """Bring each lamp of a denoised picture (H, W, 3) to the light (H, W) that the sum has ``near`` it."""
+    parts, count = label(near)
+    numbers = parts[near]
+    has, is_to = (np.bincount(numbers, values, count + 1) for values in (clean[near].sum(-1), light[near]))
+    factor = np.clip(is_to / np.maximum(has, 1e-30), 1.0 / MOST_OF_A_LAMP, MOST_OF_A_LAMP).astype(np.float32)
+    clean[near] *= factor[numbers][:, None]
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
