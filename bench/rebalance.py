@@ -19,7 +19,7 @@ from bench.page import tell
 from lunar_haze.core.document.files import load
 from lunar_haze.core.layers.model import LayerGain, View
 from lunar_haze.core.picture.mix import block_mean
-from lunar_haze.core.picture.rebalance import rebalanced, small_mix
+from lunar_haze.core.picture.rebalance import Rebalance, small_mix
 from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.plan.frames import air_before, gains, layers_of
@@ -106,7 +106,7 @@ def main() -> None:
                 clean = denoise(mixed(images, before), *here)
                 shown = np.empty_like(clean)
                 began = time.perf_counter()
-                rebalanced(clean, small_mix(small, before), small_mix(small, after), shown)
+                Rebalance(clean, small_mix(small, before)).to(small_mix(small, after), shown)
                 took.append(time.perf_counter() - began)
                 laid = clean + mixed(images, after) - mixed(images, before)
                 for way, picture in (

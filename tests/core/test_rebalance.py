@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.mix import block_mean
-from lunar_haze.core.picture.rebalance import rebalanced, small_mix
+from lunar_haze.core.picture.rebalance import Rebalance, small_mix
 
 HEIGHT, WIDTH = 60, 96
 
@@ -38,7 +38,7 @@ def whole(layers, told):
 
 def made(layers, before, after):
     small, out = small_of(layers), np.empty((HEIGHT, WIDTH, 3), np.float32)
-    rebalanced(whole(layers, before), small_mix(small, before), small_mix(small, after), out)
+    Rebalance(whole(layers, before), small_mix(small, before)).to(small_mix(small, after), out)
     return out
 
 

@@ -48,7 +48,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.picture.drift import quotient
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
-    from lunar_haze.core.picture.rebalance import rebalanced, small_mix
+    from lunar_haze.core.picture.rebalance import Rebalance, small_mix
     from lunar_haze.core.picture.views import FALSE_COLOUR
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
@@ -116,7 +116,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         told = tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys)
         before = small_mix(small, told)
         if before is not None:
-            rebalanced(room[0], before, before, room[1])
+            Rebalance(room[0], before).to(before.copy(), room[1])
         ready = FrameMix(each, room[0], (), True)
         ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
         times_grid(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])

@@ -12,7 +12,7 @@ from lunar_haze.core.finish.glow import Scatter
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.frame_mix import FrameMix, Mixed
 from lunar_haze.core.picture.mix import Mixer, Rooms, add_layer, block_mean, share_of
-from lunar_haze.core.picture.rebalance import SmallLayers, rebalanced, small_mix
+from lunar_haze.core.picture.rebalance import Rebalance, SmallLayers, add_small, small_mix
 
 _DARK = (0.0, 0.0, 0.0)
 
@@ -47,9 +47,9 @@ class LiveMix:
         self._clean: NDArray[np.float32] | None = None
         self._clean_passes = 0
         self.clean_gains: tuple[LayerGain, ...] = ()
-        #: Small layers, each denoised by itself, and their mix under the gains of the denoised picture.
+        #: Small layers, each denoised by itself, and what brings the denoised picture to other gains by them.
         self._small: SmallLayers = {}
-        self._small_before: NDArray[np.float32] | None = None
+        self._rebalance: Rebalance | None = None
         #: Layers, surface and air as one, that were freed of grain by themselves.
         self.clean_layers: dict[str, NDArray[np.float32]] = {}
         self._rooms, self._small_rooms = Rooms(), Rooms()
@@ -66,7 +66,7 @@ class LiveMix:
 
     def drop_clean(self) -> None:
         """Do without the denoised picture."""
-        self._clean, self.clean_gains, self._clean_scattered, self._small_before = None, (), None, None
+        self._clean, self.clean_gains, self._clean_scattered, self._rebalance = None, (), None, None
 
     def set_layers(self, images: list[LayerImage], active: set[str]) -> None:
         """The layers there are now; ``active`` are the keys of those that give light."""
@@ -89,12 +89,12 @@ class LiveMix:
 
     def set_small(self, layers: SmallLayers) -> None:
         """Small layers that are there now, each denoised by itself."""
-        self._small, self._small_before = layers, None
+        self._small, self._rebalance = layers, None
 
     def set_clean(self, picture: NDArray[np.float32], gains: tuple[LayerGain, ...], passes: int) -> None:
         """A denoised picture, and the gains and passes that it was made with."""
         self._clean, self.clean_gains, self._clean_passes = picture, gains, passes
-        self._clean_scattered = self._small_before = None
+        self._clean_scattered = self._rebalance = None
 
     def picture(self, gains: tuple[LayerGain, ...], scatter: Scatter | None = None) -> tuple[Mixed | None, int]:
         """The picture under gains, None while there is none, and its passes: 0 with stand-ins among its layers.
@@ -110,13 +110,15 @@ class LiveMix:
             holds = not active <= self.images.keys() and waiting <= {g.key for g in self.clean_gains}
             if holds or not waiting:
                 known = {key: change for key, change in changes.items() if key not in waiting}
-                light = self._rebalanced(self._clean, gains) if known and not waiting else None
+                light = self._rebalanced(self._clean, gains, known) if known and not waiting else None
                 return self._on_clean(self._clean, known, scatter, light), 0 if waiting else self._clean_passes
         passes = min((self.images[k].passes if k in self.images else 0 for k in active), default=1)
         mixed = self._mixer.picture(gains)
         return None if mixed is None else Mixed(mixed), passes
 
-    def _rebalanced(self, clean: NDArray[np.float32], gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+    def _rebalanced(
+        self, clean: NDArray[np.float32], gains: tuple[LayerGain, ...], changes: dict[str, LayerGain]
+    ) -> NDArray[np.float32] | None:
         """The denoised picture under other gains, told by the small layers; None where those do not know all of it."""
         lit = {gain.key for gain in (*self.clean_gains, *gains) if not gain.is_silent}
         if not self._small.keys() & lit or not lit <= self.images.keys():
@@ -125,13 +127,15 @@ class LiveMix:
             # Not denoised yet: half its size has half its grain, and no light below zero.
             image = self.images[key]
             self._small[key] = block_mean(image.surface, 2), block_mean(image.air, 2)
-        if self._small_before is None:
-            self._small_before = small_mix(self._small, self.clean_gains)
-        after = small_mix(self._small, gains)
-        if self._small_before is None or after is None:
+        if self._rebalance is None:
+            before = small_mix(self._small, self.clean_gains)
+            self._rebalance = None if before is None else Rebalance(clean, before)
+        if self._rebalance is None:
             return None
+        after = self._rebalance.before.copy()
+        add_small(after, self._small, [change for key, change in changes.items() if key in lit])
         out = self._rooms.next(clean.shape)
-        rebalanced(clean, self._small_before, after, out)
+        self._rebalance.to(after, out)
         return out
 
     def _on_clean(

@@ -6,6 +6,8 @@ laid on the denoised picture: its edges and textures stay, and no grain of a lay
 ratio is one. Where the light rises so far that the old picture tells nothing of it, the small picture takes its place.
 """
 
+from collections.abc import Iterable
+
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
@@ -34,22 +36,34 @@ def small_mix(layers: SmallLayers, gains: tuple[LayerGain, ...]) -> NDArray[np.f
     if not layers or any(gain.key not in layers for gain in lit):
         return None
     total = np.zeros_like(next(iter(layers.values()))[0])
-    for gain in lit:
-        surface, air = layers[gain.key]
-        _add(total, surface, air, np.asarray(gain.surface, f32), np.asarray(gain.air, f32))
+    add_small(total, layers, lit)
     return total
 
 
-def rebalanced(
-    clean: NDArray[np.float32], before: NDArray[np.float32], after: NDArray[np.float32], out: NDArray[np.float32]
-) -> None:
-    """``out`` (H, W, 3) = a denoised picture ``clean`` as its light goes from the small mix ``before`` to ``after``,
-    both (h, w, 3), all [cd/m2].
+def add_small(total: NDArray[np.float32], layers: SmallLayers, gains: Iterable[LayerGain]) -> None:
+    """Add small layers to a mix (h, w, 3) under gains, or by how much those have changed."""
+    for gain in gains:
+        surface, air = layers[gain.key]
+        _add(total, surface, air, np.asarray(gain.surface, f32), np.asarray(gain.air, f32))
+
+
+class Rebalance:
+    """A denoised picture (H, W, 3) and the small mix (h, w, 3) of its layers under the gains it was made with, all
+    [cd/m2]: ready to be brought to another small mix, as often as a hand moves.
     """
-    least = f32(max(_LEAST * float(after.mean() + before.mean()), 1e-20))
-    levels = np.empty(before.shape[:2], f32)
-    _levels(before, least, levels)
-    _rebalance(clean, before, after, levels, least, out)
+
+    def __init__(self, clean: NDArray[np.float32], before: NDArray[np.float32]) -> None:
+        self._clean, self.before = clean, before
+        self._least = f32(max(_LEAST * float(before.mean()), 1e-20))
+        self._levels, self._small_levels = np.empty(clean.shape[:2], f32), np.empty(before.shape[:2], f32)
+        _levels(clean, self._least, self._levels)
+        _levels(before, self._least, self._small_levels)
+
+    def to(self, after: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+        """``out`` (H, W, 3) = the picture as its light goes to the small mix ``after`` (h, w, 3)."""
+        ratio = np.empty_like(after)
+        _ratios(self.before, after, self._least, ratio)
+        _rebalance(self._clean, self._levels, self._small_levels, ratio, after, out)
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
@@ -75,37 +89,50 @@ def _levels(picture, least, out):
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
-def _rebalance(clean, before, after, levels, least, out):
+def _ratios(before, after, least, out):
+    zero = f32(0.0)
+    for row in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                now = max(after[row, x, c], zero)
+                after[row, x, c] = now
+                out[row, x, c] = (now + least) / (max(before[row, x, c], zero) + least)
+
+
+@nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
+def _rebalance(clean, levels, small_levels, ratio, after, out):
     one, zero, apart = f32(1.0), f32(0.0), f32(1.0 / ALIKE_STOPS)
     low, high = f32(TELLS_TO), f32(TELLS_NOT_FROM)
     for row in nb.prange(clean.shape[0]):
-        above, below, fy = between(row, clean.shape[0], before.shape[0])
+        above, below, fy = between(row, clean.shape[0], ratio.shape[0])
         for x in range(clean.shape[1]):
-            left, right, fx = between(x, clean.shape[1], before.shape[1])
-            here = _level(clean, row, x, least)
+            left, right, fx = between(x, clean.shape[1], ratio.shape[1])
+            here = levels[row, x]
             total, r0, r1, r2, l0, l1, l2 = zero, zero, zero, zero, zero, zero, zero
             for k in range(4):
                 j = below if k >> 1 else above
                 i = right if k & 1 else left
                 weight = (fy if k >> 1 else one - fy) * (fx if k & 1 else one - fx) + f32(1e-3)
-                off = (levels[j, i] - here) * apart
+                off = (small_levels[j, i] - here) * apart
                 weight /= (one + off * off) * (one + off * off)
+                rise, now = ratio[j, i], after[j, i]
                 total += weight
-                was, now = before[j, i], after[j, i]
-                r0 += weight * (max(now[0], zero) + least) / (max(was[0], zero) + least)
-                r1 += weight * (max(now[1], zero) + least) / (max(was[1], zero) + least)
-                r2 += weight * (max(now[2], zero) + least) / (max(was[2], zero) + least)
-                l0 += weight * max(now[0], zero)
-                l1 += weight * max(now[1], zero)
-                l2 += weight * max(now[2], zero)
+                r0 += weight * rise[0]
+                r1 += weight * rise[1]
+                r2 += weight * rise[2]
+                l0 += weight * now[0]
+                l1 += weight * now[1]
+                l2 += weight * now[2]
             share = one / total
-            r0, r1, r2, l0, l1, l2 = r0 * share, r1 * share, r2 * share, l0 * share, l1 * share, l2 * share
-            rise = f32(0.25) * r0 + f32(0.65) * r1 + f32(0.1) * r2
-            most, fewest = rise * f32(MOST_COLOUR), rise * f32(1.0 / MOST_COLOUR)
-            r0, r1, r2 = min(max(r0, fewest), most), min(max(r1, fewest), most), min(max(r2, fewest), most)
-            told = min(max((high - rise) / (high - low), zero), one)
+            r0, r1, r2 = r0 * share, r1 * share, r2 * share
+            level = f32(0.25) * r0 + f32(0.65) * r1 + f32(0.1) * r2
+            most, fewest = level * f32(MOST_COLOUR), level * f32(1.0 / MOST_COLOUR)
             old, new = clean[row, x], out[row, x]
-            new0 = l0 + told * (old[0] * r0 - l0)
-            new1 = l1 + told * (old[1] * r1 - l1)
-            new2 = l2 + told * (old[2] * r2 - l2)
-            new[0], new[1], new[2] = new0, new1, new2
+            new[0] = old[0] * min(max(r0, fewest), most)
+            new[1] = old[1] * min(max(r1, fewest), most)
+            new[2] = old[2] * min(max(r2, fewest), most)
+            if level > low:
+                told = min(max((high - level) / (high - low), zero), one)
+                new[0] = l0 * share + told * (new[0] - l0 * share)
+                new[1] = l1 * share + told * (new[1] - l1 * share)
+                new[2] = l2 * share + told * (new[2] - l2 * share)
