@@ -38,9 +38,10 @@ from lunar_haze.service.protocol import (
     Smoothed,
 )
 from lunar_haze.ui.held_pictures import HeldPictures
-from lunar_haze.ui.live_dust import DustNow, LiveDust
-from lunar_haze.ui.live_masks import LiveMasks, MasksNow
+from lunar_haze.ui.live_dust import LiveDust
+from lunar_haze.ui.live_masks import LiveMasks
 from lunar_haze.ui.live_mix import LiveMix
+from lunar_haze.ui.over_light import OverLight
 from lunar_haze.ui.screen import Screen
 from lunar_haze.ui.seen import Seen, seen_at
 from lunar_haze.ui.session import Session
@@ -56,19 +57,6 @@ PASSES = 32
 TRUE_FROM = 1
 #: Largest live picture [px]; the still may be any size.
 MAX_WIDTH, MAX_HEIGHT = 960, 540
-
-
-@attrs.frozen(eq=False)
-class OverLight:
-    """Masks and dust, ready to be laid on light (h, w, 3) [cd/m2]."""
-
-    masks: MasksNow | None
-    dust: DustNow | None
-
-    def __call__(self, light: NDArray[np.float32]) -> NDArray[np.float32]:
-        if self.masks is not None:
-            light = self.masks.over(light)
-        return light if self.dust is None else self.dust.over(light)
 
 
 class RenderBridge(QObject):

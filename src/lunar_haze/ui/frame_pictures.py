@@ -12,7 +12,8 @@ from lunar_haze.core.finish.glow import Scatter, layer_scatter
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.frame_mix import Mixed
-from lunar_haze.ui.bridge import OverLight, RenderBridge
+from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.over_light import OverLight
 from lunar_haze.ui.screen import Screen
 
 _ONE = (1.0, 1.0, 1.0)

@@ -283,7 +283,7 @@ class SkyFacets:
         self._column.lay(
             self._column.choice(
                 "kind of the photograph",
-                "what it is of: another one has the light of such a sky",
+                "what it is of: it gets the light that such a sky has",
                 list(NAMES),
                 lambda text: self._session.act("kind of the photograph", self._as_kind(text)),
                 lambda: dome().kind or self._guess(),
