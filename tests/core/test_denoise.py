@@ -36,7 +36,7 @@ def test_it_is_given_up_at_once_and_works_again_afterwards():
 
 @pytest.mark.parametrize("seed", [0, 1])
 def test_the_light_of_large_blocks_stays_that_of_the_sums(seed):
-    """Issue 12, line 4: mist came out 1.3 % too bright. Within 0.3 %, the frame and 10x10 blocks, lamps left out."""
+    """Mist came out 1.3 % too bright. Within 0.3 %, the frame and 10x10 blocks, lamps left out."""
     rng = np.random.default_rng(seed)
     height, width = 270, 480
     y, x = np.mgrid[0:height, 0:width] / width

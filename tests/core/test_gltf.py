@@ -207,7 +207,7 @@ def test_vertex_colours_are_laid_on_the_material(read):
     (lambda g: g.update(nodes=[{"children": [0], "mesh": 0}]), "a node that holds itself is read once"),
 ])  # fmt: skip
 def test_damaged_files_are_refused_in_words(tmp_path, change, why):
-    """Issue 13, line 16: a material of -1 crashed the render process."""
+    """A material of -1 crashed the render process."""
     file = plain()
     change(file.json)
     path = file.write(tmp_path / "bad.glb")

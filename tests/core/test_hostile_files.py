@@ -1,4 +1,4 @@
-"""Files that would make the program wait or take memory without end (issue 13, line 17): each ends in a sentence.
+"""Files that would make the program wait or take memory without end: each ends in a sentence.
 
 What is no ordinary file is not opened; sizes are judged before they are taken. A limit on memory and on time stands
 over every case.

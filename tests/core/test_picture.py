@@ -403,7 +403,7 @@ def test_shafts_are_found_beside_a_band_brighter_than_all_else():
 
 @pytest.mark.parametrize("name", ["RGB", "denoised", "rgb", "A", "R", "Denoised"])
 def test_a_source_s_layer_is_never_taken_for_a_channel_of_the_still(tmp_path, name):
-    """Issue 12, line 9: a source of that name replaced the picture itself."""
+    """A source of that name replaced the picture itself."""
     taken: set[str] = set()
     first, second = layer_name(name, taken), layer_name(name, taken)
     assert first.lower() not in ("rgb", "denoised", "a", "r")
@@ -428,7 +428,7 @@ def test_a_still_says_its_colours_units_time_frame_and_program(tmp_path):
 
 @pytest.mark.parametrize("lit_share", [1.0, 0.3, 0.05])
 def test_metering_a_noisy_picture_is_metering_the_clean_one(lit_share):
-    """Issue 12, line 4: black speckle of a first pass set the exposure to -21 EV."""
+    """Black speckle of a first pass set the exposure to -21 EV."""
     rng = np.random.default_rng(5)
     smooth = np.geomspace(0.02, 2.0, 320)[None, :, None] * np.ones((180, 1, 3))
     # As rare samples are: most pixels see nothing, the others so much more.

@@ -161,7 +161,7 @@ def test_extreme_air_is_finite_and_ends(medium):
 
 
 def test_without_bounces_light_scattered_once_before_a_surface_counts_as_multiple_scattering():
-    """Issue 12, line 6: `bounces 0` dropped it and kept all higher orders.
+    """`bounces 0` dropped it and kept all higher orders.
 
     A floor in the shadow of a flag, lit by the mist alone: what the air sends it after one scattering is most of what
     it gets in thin mist, so with a bounce (which always counts it) it is nearly as bright as without one.

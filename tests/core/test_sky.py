@@ -412,7 +412,7 @@ def test_zones_on_both_sides_of_greenwich_give_the_moment_they_name(offset):
 
 
 def test_a_plain_sky_may_have_another_colour_below_the_horizon():
-    """Issue 15, deliver 4: ambient from below."""
+    """Ambient from below."""
     plain = dome_radiance(Gradient((0.0, 0.0, 1.0), (1.0, 1.0, 1.0)))
     lit = dome_radiance(Gradient((0.0, 0.0, 1.0), (1.0, 1.0, 1.0), (0.0, 0.5, 0.0)))
     half = plain.shape[0] // 2

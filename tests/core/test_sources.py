@@ -344,7 +344,7 @@ def test_a_lens_blurs_as_its_circle_of_confusion_says():
                                    LampArray((0, 0, 3.0), (0, 0, 0))])  # fmt: skip
 @pytest.mark.parametrize("reach", [0.5, 2.9, 3.0, 3.1, 100.0])
 def test_a_level_in_lux_stays_within_reason_whatever_the_reach(shape, reach):
-    """Issue 12, line 6: a reach shorter than the way to the aim made a lamp of 1e14 lm."""
+    """A reach shorter than the way to the aim made a lamp of 1e14 lm."""
     lamp = attrs.evolve(shape.lamp, reach_m=reach) if isinstance(shape, LampArray) else None
     near = attrs.evolve(shape, lamp=lamp) if lamp is not None else attrs.evolve(shape, reach_m=reach)
     assert canonical(near, 200.0, "lx") == pytest.approx(canonical(shape, 200.0, "lx"), rel=1e-6)

@@ -66,7 +66,7 @@ def test_the_meter_puts_its_reading_on_mid_grey():
 
 
 def test_a_value_below_zero_is_written_as_it_is():
-    """Issue 15: "-11" was a step, not a value."""
+    """A minus is no step."""
     assert parse_quantity("-33", "°", 52.0) == -33.0
     assert parse_quantity("=-33", "°", 52.0) == -33.0
 

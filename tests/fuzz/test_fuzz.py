@@ -1,4 +1,4 @@
-"""A hundred damaged files of each format: a sentence or a picture, never a traceback or a hang (issue 13, line 18)."""
+"""A hundred damaged files of each format: a sentence or a picture, never a traceback or a hang."""
 
 import signal
 import warnings

@@ -1,4 +1,4 @@
-"""The program says so when a kernel is compiled while it runs (issue 13, line 14)."""
+"""The program says so when a kernel is compiled while it runs."""
 
 import numba as nb
 

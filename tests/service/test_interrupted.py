@@ -1,4 +1,4 @@
-"""Whatever interrupts a pass, a layer's light stays the light of an undisturbed run (issue 12, line 1)."""
+"""Whatever interrupts a pass, a layer's light stays the light of an undisturbed run."""
 
 from pathlib import Path
 
@@ -25,7 +25,7 @@ def reference(yard):
 
 @pytest.mark.parametrize("seed", range(SCRIPTS))
 def test_any_script_ends_in_the_light_of_an_undisturbed_run(yard, reference, tmp_path, seed):
-    """Issue 12, line 1: tiles of a pass that was broken off were counted twice (1.4 to 9.8 times too bright)."""
+    """Tiles of a pass that was broken off were counted twice (1.4 to 9.8 times too bright)."""
     bench = interrupted.Bench(yard, tmp_path / "layers")
     layers = interrupted.play(bench, seed)
     tile, whole = interrupted.worst(layers, reference, bench)

@@ -1,4 +1,4 @@
-"""Memory is bounded, told, settable, and given back under pressure (issue 13, line 21: a constant 3 GiB, whatever)."""
+"""Memory is bounded, told, settable, and given back under pressure."""
 
 import attrs
 import numpy as np
@@ -110,7 +110,7 @@ def _request(demo, size):
 
 
 def test_a_picture_larger_than_the_machine_is_refused_in_words_before_it_is_taken(demo, tmp_path, monkeypatch):
-    """Issue 13, line 17: frames of 1e9 pixels took 4 GB before their size was judged."""
+    """Frames of 1e9 pixels took 4 GB before their size was judged."""
     monkeypatch.setattr(frame_store, "machine", lambda: Machine(4 << 30, 4 << 30))
     ear = Ear(may_fail=True)
     worker = Worker(ear, LayerCache(tmp_path))

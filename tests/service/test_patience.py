@@ -1,4 +1,4 @@
-"""The render process is kept alive with patience that forgets, and nothing waits for ever (issue 13, lines 13 and 20)."""
+"""The render process is kept alive with patience that forgets, and nothing waits for ever."""
 
 import os
 import signal

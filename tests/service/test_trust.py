@@ -1,4 +1,4 @@
-"""Keys that hold what they depend on, and caches that cost speed only (issue 12, lines 2 and 3)."""
+"""Keys that hold what they depend on, and caches that cost speed only."""
 
 import os
 import shutil
@@ -44,7 +44,7 @@ def picture(path: Path, grey: int) -> Path:
 
 @pytest.mark.parametrize("where", ["beam", "array", "card"])
 def test_a_cut_out_s_picture_is_part_of_the_key(document, tmp_path, where):
-    """Line 2: pictures of cut-outs had no digest."""
+    """Pictures of cut-outs had no digest."""
     path = picture(tmp_path / "leaf.png", 10)
     cut = CutOut("picture", path=str(path))
     if where == "card":
@@ -60,7 +60,7 @@ def test_a_cut_out_s_picture_is_part_of_the_key(document, tmp_path, where):
 
 
 def test_a_panorama_is_looked_at_again(document, tmp_path):
-    """Line 2: a panorama's digest was taken when it was chosen, and never looked at again."""
+    """A panorama's digest was taken when it was chosen, and never looked at again."""
     path = tmp_path / "sky.png"
     Image.fromarray(np.full((32, 64, 3), 90, np.uint8)).save(path)
     dome = Panorama(str(path), "as it was", "display")
@@ -74,7 +74,7 @@ def test_a_panorama_is_looked_at_again(document, tmp_path):
 
 
 def test_only_files_that_a_place_is_read_from_count(tmp_path):
-    """Line 2: any file saved beside an .obj made all layers anew, its textures in other folders did not."""
+    """Any file saved beside an .obj made all layers anew, its textures in other folders did not."""
     (tmp_path / "maps").mkdir()
     (tmp_path / "yard.obj").write_text(OBJ)
     (tmp_path / "yard.mtl").write_text("newmtl wall\nKd 1 1 1\nmap_Kd maps/wall.png\n")
@@ -91,7 +91,7 @@ def test_only_files_that_a_place_is_read_from_count(tmp_path):
 
 
 def test_layers_of_another_engine_are_not_used(document, monkeypatch):
-    """Line 2: keys held no engine version."""
+    """Keys held no engine version."""
     before = keys_of(document)
     monkeypatch.setattr(layer_model, "engine_version", lambda: "another")
     layer_model._key_of.cache_clear()
@@ -100,7 +100,7 @@ def test_layers_of_another_engine_are_not_used(document, monkeypatch):
 
 
 def test_an_endless_pixel_spoils_no_other(tmp_path):
-    """Line 3: one infinite pixel made a cached layer NaN all over."""
+    """One infinite pixel made a cached layer NaN all over."""
     surface = np.random.default_rng(1).random((8, 8, 3)).astype(np.float32)
     air = surface * np.float32(0.1)
     surface[3, 4, 1] = np.inf
@@ -114,7 +114,7 @@ def test_an_endless_pixel_spoils_no_other(tmp_path):
 
 
 def test_large_ranges_keep_their_small_values(tmp_path):
-    """Line 3: beside the sun's disc the night side of a layer was lost in half floats."""
+    """Beside the sun's disc the night side of a layer was lost in half floats."""
     values = np.geomspace(1e-12, 1e9, 3 * 64).astype(np.float32).reshape(8, 8, 3)
     cache = LayerCache(tmp_path)
     cache.put(LayerImage("k", 1, values, -values))
@@ -127,7 +127,7 @@ def test_large_ranges_keep_their_small_values(tmp_path):
     "fault", ["a file in its place", "no such device", "flipped", "cut", "no passes", "not numbers"]
 )
 def test_a_cache_that_cannot_be_used_costs_speed_only(tmp_path, fault):
-    """Lines 3 here and 19 of issue 13: never an error, never a wrong layer."""
+    """Never an error, never a wrong layer."""
     folder = tmp_path / "layers"
     image = LayerImage("k", 3, np.ones((4, 4, 3), np.float32), np.ones((4, 4, 3), np.float32))
     cache = LayerCache(folder)
@@ -159,7 +159,7 @@ def test_a_cache_that_cannot_be_used_costs_speed_only(tmp_path, fault):
 
 @pytest.mark.parametrize("fault", ["a file", "damaged", "another shape"])
 def test_a_view_is_baked_wherever_its_folder_is(tmp_path, fault):
-    """Line 3: a cache folder that could not be written ended in an error instead of a picture."""
+    """A cache folder that could not be written ended in an error instead of a picture."""
     folder = tmp_path / "cache"
     if fault == "a file":
         folder.write_text("no folder")
@@ -176,7 +176,7 @@ def test_a_view_is_baked_wherever_its_folder_is(tmp_path, fault):
 
 
 def test_a_temporary_name_does_not_follow_a_planted_link(tmp_path):
-    """Issue 13, line 15: a link under the temporary name sent the data elsewhere."""
+    """A link under the temporary name sent the data elsewhere."""
     victim = tmp_path / "victim"
     victim.write_text("mine")
     folder = tmp_path / "layers"
@@ -189,7 +189,7 @@ def test_a_temporary_name_does_not_follow_a_planted_link(tmp_path):
 
 
 def test_a_photograph_that_is_gone_costs_its_own_source(document):
-    """Line 9: the mix goes on without it."""
+    """The mix goes on without it."""
     dome = Panorama("/nowhere/sky.exr", "", "linear")
     edited = add_source(document, Source("p", "photo", Sky(dome, follows_hour=False), 1.0, "true"))
     edited = add_source(edited, Source("b", "ball", Ball(), 10.0, "lm"))
@@ -199,7 +199,7 @@ def test_a_photograph_that_is_gone_costs_its_own_source(document):
 
 @pytest.mark.workers
 def test_one_unreadable_cut_out_and_one_renamed_material_cost_those_sources_only(demo, tmp_path):
-    """Line 9: each ended the whole picture."""
+    """Each ended the whole picture."""
     from lunar_haze.core.plan.frames import problem_sentences
     from lunar_haze.core.sources.model import Surface
     from lunar_haze.service.still import compute

@@ -47,7 +47,7 @@ def _unasked(monkeypatch):
 
 @pytest.fixture(autouse=True)
 def _nothing_is_compiled():
-    """Whatever a hand does, the warm-up has compiled it before (issue 13, line 14: it had not, for two kernels)."""
+    """Whatever a hand does, the warm-up has compiled it before."""
     if not is_warm():
         yield  # the command that runs all tests compiles first
         return

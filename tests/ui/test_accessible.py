@@ -1,4 +1,4 @@
-"""Everything has a name, is reached by keys, and can be read against what lies under it (issue 15, deliver 5)."""
+"""Everything has a name, is reached by keys, and can be read against what lies under it."""
 
 import pytest
 from PySide6.QtCore import Qt

@@ -1,4 +1,4 @@
-"""Adding by hand from the head of the rail, and the lists of looks and shots (issue 15: not found)."""
+"""Adding by hand from the head of the rail, and the lists of looks and shots."""
 
 import numpy as np
 import pytest

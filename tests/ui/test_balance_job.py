@@ -1,4 +1,4 @@
-"""A spoiled night is brought back by following the sentences alone (issue 16, Shows 6)."""
+"""A spoiled night is brought back by following the sentences alone."""
 
 import pytest
 from PySide6.QtCore import Qt

@@ -1,4 +1,4 @@
-"""Faults of disks and folders under a working hand: each told in words, the work kept (issue 13, Shows 4)."""
+"""Faults of disks and folders under a working hand: each told in words, the work kept."""
 
 import os
 import shutil

@@ -1,4 +1,4 @@
-"""Files that another program changes are noticed and told (issue 12, line 2)."""
+"""Files that another program changes are noticed and told."""
 
 import numpy as np
 from PIL import Image

@@ -1,4 +1,4 @@
-"""The rule for the hand: wells, lists, keys and popups, driven by keys that go to whatever has the keyboard (issue 15)."""
+"""The rule for the hand: wells, lists, keys and popups, driven by keys that go to whatever has the keyboard."""
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -95,7 +95,7 @@ def test_what_is_refused_stays_open_and_says_why(window, well, text):
 
 
 def test_a_level_past_its_bounds_is_refused_not_clamped(window, well):
-    """Issue 12, line 6: it was clamped without a word."""
+    """It was clamped without a word."""
     keys("9999", Qt.Key.Key_Return)
     assert "past what dimmer takes" in well.reason
     assert dimmer(window) == 0.0

@@ -1,4 +1,4 @@
-"""The hand-off sheet in the column: choices, what they write, and the same again (issue 15, deliver 2)."""
+"""The hand-off sheet in the column: choices, what they write, and the same again."""
 
 import json
 

@@ -1,4 +1,4 @@
-"""Whole jobs from an empty look, by mouse and keys alone, with what they take counted (issue 15)."""
+"""Whole jobs from an empty look, by mouse and keys alone, with what they take counted."""
 
 import math
 
@@ -185,7 +185,6 @@ def test_one_beam_from_above_in_mist_and_a_weak_fill(waiting, qtbot):
 
 
 def test_the_first_job_by_keys_alone(hand, qtbot):
-    """Issue 15, shows 4."""
     window = hand.window
     hand.add("sun, moon, sky", "sky")
     while look(hand).hour_h <= 20.0 and len(hand.acts) < 40:

@@ -1,4 +1,4 @@
-"""The sheet of memory: shown, and set as a hand would (issue 13, line 21)."""
+"""The sheet of memory: shown, and set as a hand would."""
 
 import numpy as np
 from PySide6.QtCore import Qt

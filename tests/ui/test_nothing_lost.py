@@ -1,4 +1,4 @@
-"""Nothing that was done is lost (issue 13, lines 10 to 12, 15 and 18)."""
+"""Nothing that was done is lost."""
 
 import json
 import os
@@ -44,7 +44,7 @@ def escaped(monkeypatch, qtbot):
 
 
 def test_a_hand_that_never_rests_does_not_put_the_journal_off(session, qtbot):
-    """Line 15: every edit restarted the timer, so that ten minutes of work could be lost."""
+    """Every edit restarted the timer, so that ten minutes of work could be lost."""
     place = beside(session.path)
     begun = time.monotonic()
     while time.monotonic() < begun + 2.5:
@@ -56,7 +56,7 @@ def test_a_hand_that_never_rests_does_not_put_the_journal_off(session, qtbot):
 
 
 def test_another_document_opened_at_once_loses_no_edit(session, tmp_path, work, qtbot):
-    """Line 10: within 1.5 s of an edit the edit was gone."""
+    """Within 1.5 s of an edit the edit was gone."""
     other = tmp_path / "other.haze"
     save(session.document, other)
     session.edit("dimmer", dimmed(session, -1.25))
@@ -67,14 +67,14 @@ def test_another_document_opened_at_once_loses_no_edit(session, tmp_path, work, 
 
 @pytest.mark.parametrize("name", ["take.2", "a.b.c", "plain", "with.haze"])
 def test_dots_in_names_stay(session, tmp_path, name):
-    """Line 10: “take.2” became “take.haze”."""
+    """“take.2” became “take.haze”."""
     session.save(tmp_path / name)
     assert session.path.name == (name if name.endswith(".haze") else f"{name}.haze")
     assert named(tmp_path / name) == session.path
 
 
 def test_what_a_suffix_makes_of_a_name_is_asked_about(window, tmp_path, monkeypatch):
-    """Line 10: the dialog asked about “take”, and “take.haze” was written over."""
+    """The dialog asked about “take”, and “take.haze” was written over."""
     there = tmp_path / "take.haze"
     there.write_text("precious")
     asked = []
@@ -85,7 +85,7 @@ def test_what_a_suffix_makes_of_a_name_is_asked_about(window, tmp_path, monkeypa
 
 
 def test_the_demo_opens_as_a_copy(qtbot, tmp_path):
-    """Line 10: the installed demo could be overwritten."""
+    """The installed demo could be overwritten."""
     before = demo_file().read_bytes()
     made = Session(tmp_path / "state")
     made.open_path(demo_file())
@@ -102,7 +102,7 @@ def test_the_demo_opens_as_a_copy(qtbot, tmp_path):
 
 
 def test_work_without_a_name_is_kept_and_offered(window, work, tmp_path, monkeypatch, qtbot):
-    """Line 10: `unsaved.autosave` was written and never read."""
+    """`unsaved.autosave` was written and never read."""
     session = window.session
     assert window.files.open_path(work.with_suffix(".glb"))
     session.edit("dimmer", dimmed(session, -2.5))
@@ -154,7 +154,7 @@ def test_closing_asks_and_staying_stays(window, work, monkeypatch):
 
 @pytest.mark.parametrize("damage", ["cut", "deep", "words", "future"])
 def test_no_journal_is_lost_in_silence(session, work, tmp_path, damage, qtbot):
-    """Lines 15 and 18: a bad journal kept its good document shut, a file of the future hid a good journal."""
+    """A bad journal kept its good document shut, a file of the future hid a good journal."""
     session.edit("dimmer", dimmed(session, -1.5))
     session.keeper.flush()
     place = beside(session.path)
@@ -182,7 +182,7 @@ def test_no_journal_is_lost_in_silence(session, work, tmp_path, damage, qtbot):
 
 
 def test_where_the_folder_cannot_be_written_the_journal_lies_elsewhere_and_that_is_told(tmp_path, demo):
-    """Line 15: a fallback folder when the document's own is read-only or full, and the artist told."""
+    """A fallback folder when the document's own is read-only or full, and the artist told."""
     document = load(demo)[0]
     journal = Journal(Path("/proc/none/doc.haze"), tmp_path / "state")
     place = journal.write(document)
@@ -194,7 +194,7 @@ def test_where_the_folder_cannot_be_written_the_journal_lies_elsewhere_and_that_
 
 @pytest.mark.parametrize("mode", [0o600, 0o640, 0o664])
 def test_a_file_keeps_its_mode(session, work, mode):
-    """Line 15: 0600 became 0644."""
+    """0600 became 0644."""
     work.chmod(mode)
     session.edit("dimmer", dimmed(session, -1.0))
     session.save()
@@ -212,7 +212,7 @@ def test_a_read_only_file_is_not_replaced(session, work):
 
 
 def test_scale_is_an_edit_like_all_others(session, qtbot):
-    """Line 11: it deleted the artist's shots, left lamps where they were, and undo left the geometry as it was."""
+    """It deleted the artist's shots, left lamps where they were, and undo left the geometry as it was."""
     document = edits.change_shot(session.document, name="my own shot")
     session.act("name", document)
     before, size = session.document, np.ptp(session.place.bounds, axis=0)
@@ -235,7 +235,7 @@ def test_scale_is_an_edit_like_all_others(session, qtbot):
 
 
 def test_unknown_fields_are_kept_where_they_were_and_told(work):
-    """Line 11: what a newer version had written in a lamp was gone after one save."""
+    """What a newer version had written in a lamp was gone after one save."""
     data = json.loads(work.read_text())
     data["looks"][1]["sources"][0]["twinkle"] = {"kind": "flame", "seed": 4}
     data["looks"][1]["ripples"] = [1, 2, 3]
@@ -253,7 +253,7 @@ def test_unknown_fields_are_kept_where_they_were_and_told(work):
 
 
 def test_what_was_unread_survives_a_second_loss(work):
-    """Line 11: a second look that could not be read took the place of the first."""
+    """A second look that could not be read took the place of the first."""
     data = json.loads(work.read_text())
     data["unread_looks"] = [{"name": "lost before"}]
     data["looks"].append({"name": "lost now", "hour_h": "noon"})
@@ -263,7 +263,7 @@ def test_what_was_unread_survives_a_second_loss(work):
 
 
 def test_paths_are_relative_where_they_can_be(session, work, tmp_path):
-    """Line 11: panoramas were kept by absolute paths, and gone on another machine."""
+    """Panoramas were kept by absolute paths, and gone on another machine."""
     from lunar_haze.core.sky.model import Panorama
     from lunar_haze.core.sources.model import Sky, Source
 
@@ -284,7 +284,6 @@ def test_paths_are_relative_where_they_can_be(session, work, tmp_path):
 
 
 def test_a_second_window_is_told_and_cannot_overwrite_unseen_changes(window, work, tmp_path, monkeypatch):
-    """Line 12."""
     told = []
     second = Session(tmp_path / "state")
     second.said.connect(lambda text, problem: told.append(text))
@@ -303,7 +302,7 @@ def test_a_second_window_is_told_and_cannot_overwrite_unseen_changes(window, wor
 
 @pytest.mark.parametrize("content", ["[" * 100_000, '{"a": ' * 50_000, "5", '"x"', "[[1]]", "\x00", '{"geometry": 5}'])
 def test_settings_that_cannot_be_read_stop_nothing(qtbot, tmp_path, content):
-    """Line 18: a bad `keys.json` stopped the window from starting."""
+    """A bad `keys.json` stopped the window from starting."""
     from lunar_haze.ui.window import Window
     from tests.ui.backends import InstantBackend
 
@@ -326,7 +325,7 @@ def test_settings_that_cannot_be_read_stop_nothing(qtbot, tmp_path, content):
     (lambda d: d["looks"][0]["sources"][0].update(dimmer_stops=float("nan")), "looks"),
 ])  # fmt: skip
 def test_absurd_numbers_are_found_where_they_enter(work, change, words):
-    """Lines 16 to 18: they crashed the render process, or ended in a traceback."""
+    """They crashed the render process, or ended in a traceback."""
     data = json.loads(work.read_text())
     change(data)
     work.write_text(json.dumps(data))
@@ -336,7 +335,7 @@ def test_absurd_numbers_are_found_where_they_enter(work, change, words):
 
 
 def test_notices_do_not_hold_each_other_up(window):
-    """Issue 15: one that waited for “understood” blocked the next for minutes."""
+    """One that waited for “understood” blocked the next for minutes."""
     notices = window.notices
     notices.say("a first problem", True)
     notices.say("a second problem", True)
@@ -355,7 +354,7 @@ def test_notices_do_not_hold_each_other_up(window):
 @pytest.mark.workers
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGKILL])
 def test_a_signal_loses_at_most_a_second(tmp_path, work, number):
-    """Line 12 and 15: SIGTERM and SIGHUP keep everything, a kill loses a second at most."""
+    """SIGTERM and SIGHUP keep everything, a kill loses a second at most."""
     code = f"""
 import sys, time
 from pathlib import Path
@@ -404,7 +403,6 @@ app.exec()
 
 
 def test_missing_files_are_asked_for_and_found_for_all_that_share_a_folder(session, work, tmp_path):
-    """Line 11."""
     from PIL import Image
 
     from lunar_haze.core.sky.model import Panorama

@@ -152,7 +152,7 @@ def test_a_copy_stands_beside_what_it_was_made_of(window):
 
 
 def test_a_sun_strikes_or_comes_from_where_is_clicked(window, qtbot):
-    """Issue 15: "an aim for a sun"."""
+    """The plan has no aim for a sun."""
     window.session.choose("sun")
     seen = window.bridge.seen_at(0.5, 0.9)
     menu = window.picture.slip(QPointF(100, 100), seen)

@@ -70,7 +70,6 @@ def test_exposure_waits_for_the_true_picture(window, waiting):
 
 
 def test_other_scenes_are_offered(window, tmp_path, qtbot):
-    """Line 7."""
     path = write_case("two scenes", tmp_path)
     assert load_place(path).scenes == ("day set", "night set")
     assert window.files.open_path(path, 1.0)
@@ -84,7 +83,7 @@ def test_other_scenes_are_offered(window, tmp_path, qtbot):
 
 
 def test_clouds_of_an_older_document_drift_as_they_did(work):
-    """Line 6: winds come from where they are told; before, clouds were told where they go."""
+    """Winds come from where they are told; before, clouds were told where they go."""
     import json
 
     from lunar_haze.core.sky.clouds import sun_share

@@ -1,4 +1,4 @@
-"""Random hands on the real window: no exception, no popup that stays, undo back to the start (issue 15, shows 3).
+"""Random hands on the real window: no exception, no popup that stays, undo back to the start.
 
 A hundred and twenty events a seed run here; `bench/hands.py` goes through ten thousand.
 """

@@ -72,7 +72,7 @@ def test_a_point_moves_within_a_view_and_keeps_its_depth(side):
 
 
 def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(session, monkeypatch, qtbot):
-    """Issue 13, line 13: a failed thread left its flag set for ever, and no picture came again."""
+    """A failed thread left its flag set for ever, and no picture came again."""
     tables = sky_tables.SkyTables()
 
     def fails(_air):
