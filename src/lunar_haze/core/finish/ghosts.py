@@ -3,8 +3,8 @@
 Each pair of surfaces makes one, by the matrices of paraxial optics: Lee & Eisemann 2013, "Practical real-time
 lens-flare rendering", Computer Graphics Forum 32(4). The lens is one of our own, three glasses about the aperture; each
 surface has one layer of magnesium fluoride, whose reflectance at three wavelengths is that of a thin film (Born & Wolf,
-Principles of Optics, 1.6.4), so that ghosts have the colours of their coatings. The light in them is so little that
-none is taken from where it comes.
+Principles of Optics, 1.6.4), so that ghosts have the colours of their coatings. Their light is taken from where it
+comes, so that none is made; what falls out of the frame is lost.
 """
 
 import functools
@@ -119,11 +119,16 @@ def ghosts_of_lens() -> tuple[Ghost, ...]:
 
 @attrs.frozen(eq=False)
 class Spot:
-    """Something small and very bright: its place [px], the light in it (3,) [cd/m2 px]."""
+    """Something small and very bright: its place [px], the light in it (3,) [cd/m2 px] that makes ghosts, in which
+    ``rows`` and ``columns`` (n,) of the picture it lies, and how much of the light there (n, 3) [cd/m2] it is.
+    """
 
     x: float
     y: float
     light: NDArray[np.float64]
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    each: NDArray[np.float64]
 
 
 def spots(bright: Bright) -> list[Spot]:
@@ -139,9 +144,14 @@ def spots(bright: Bright) -> list[Spot]:
     light: NDArray[np.float64] = np.stack([np.bincount(which, each[:, c], count) for c in range(3)], 1)
     area = np.bincount(which, minlength=count) / bright.where.size
     # Fading out with size, so that nothing jumps when a cloud opens.
-    light = light * (1.0 - smoothstep((area - SMALL) / (LARGE - SMALL)))[:, None]
-    best = np.argsort(-light.sum(1), kind="stable")[:MOST_SPOTS]
-    return [Spot(float(x[n]), float(y[n]), light[n]) for n in best if light[n].sum() > 0]
+    fade = 1.0 - smoothstep((area - SMALL) / (LARGE - SMALL))
+    light = light * fade[:, None]
+    found = []
+    for n in np.argsort(-light.sum(1), kind="stable")[:MOST_SPOTS]:
+        if light[n].sum() > 0:
+            own = which == n
+            found.append(Spot(float(x[n]), float(y[n]), light[n], rows[own], columns[own], each[own] * fade[n]))
+    return found
 
 
 def with_ghosts(
@@ -164,20 +174,31 @@ def with_ghosts(
     height, width = picture.shape[:2]
     focal_px = width / 2.0 / tan_half_width
     sides, places, apothems, lights = aperture.sides, [], [], []
+    taken = []
     for spot in found:
         away = np.array([spot.x - width / 2.0, spot.y - height / 2.0])
+        drawn, shares = [], np.zeros(3)
         for ghost in ghosts_of_lens():
             radius = max(ghost.radius / aperture.f_number * focal_px, 1.0)
-            area = sides / 2.0 * math.sin(2.0 * math.pi / sides) * radius**2
-            light = strength * spot.light * np.array(ghost.share) / area
-            if light.max() * scale < LEAST:
+            apothem = radius * math.cos(math.pi / sides)
+            # Its edge is one pixel soft: the mean area of polygons half a pixel smaller to half a pixel larger.
+            area = sides * math.tan(math.pi / sides) * (apothem**2 + 1.0 / 12.0)
+            share = strength * np.array(ghost.share)
+            if (share * spot.light).max() / area * scale < LEAST:
                 continue
+            shares += share
+            drawn.append(share / area)
             places.append(ghost.along * away + (width / 2.0, height / 2.0))
-            apothems.append(radius * math.cos(math.pi / sides))
-            lights.append(light)
+            apothems.append(apothem)
+        # A strong star leaves less of the light than there was.
+        gone = np.minimum(shares * spot.each, picture[spot.rows, spot.columns])
+        taken.append(gone)
+        lights += [share * gone.sum(0) / shares for share in drawn]
     if not lights:
         return picture
     out = picture.copy() if out is None else out
+    for spot, gone in zip(found, taken):
+        out[spot.rows, spot.columns] -= gone.astype(np.float32)
     kernels.draw_apertures(
         np.array(places, np.float32), np.array(apothems, np.float32), aperture.normals.astype(np.float32),
         np.array(lights, np.float32), out,

@@ -150,7 +150,8 @@ def _draw_aperture(x, y, apothem, normals, light, first, last, out):
     Only rows from ``first`` to before ``last`` are drawn.
     """
     half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
-    reach = apothem * np.float32(1.5) + one
+    # The corners of a triangle lie twice as far off as its edges.
+    reach = apothem * np.float32(2.0) + one
     top, bottom = max(int(y - reach), first), min(int(y + reach) + 2, last)
     left, right = max(int(x - reach), 0), min(int(x + reach) + 2, out.shape[1])
     for row in range(top, bottom):
