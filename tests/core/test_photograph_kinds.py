@@ -50,6 +50,6 @@ def test_a_windows_light_is_offered_as_no_sun(photographs):
 
 
 def test_a_kind_that_is_none_is_told():
-    check_numbers(Panorama(kind=KINDS[0].name))
+    check_numbers(Panorama(sky_kind=KINDS[0].name))
     with pytest.raises(ValueError, match="no kind of photographed sky"):
-        check_numbers(Panorama(kind="cheese"))
+        check_numbers(Panorama(sky_kind="cheese"))

@@ -59,7 +59,7 @@ _CHOICES: dict[tuple[type, str], Callable[[Yard], Sequence[Any]]] = {
     (TableFile, "space"): lambda yard: tuple(SPACES),
     (Panorama, "path"): lambda yard: (str(yard.panorama),),
     (Panorama, "encoding"): lambda yard: ("linear", "display"),
-    (Panorama, "kind"): lambda yard: ("", *PHOTOGRAPHS),
+    (Panorama, "sky_kind"): lambda yard: ("", *PHOTOGRAPHS),
     (Weather, "clouds"): lambda yard: tuple(CLOUDS.values()),
 }
 

@@ -286,7 +286,7 @@ class SkyFacets:
                 "what it is of: it gets the light that such a sky has",
                 list(NAMES),
                 lambda text: self._session.act("kind of the photograph", self._as_kind(text)),
-                lambda: dome().kind or self._guess(),
+                lambda: dome().sky_kind or self._guess(),
             )
         )
         self._column.rows_of("photograph")
@@ -320,7 +320,7 @@ class SkyFacets:
 
     def _as_kind(self, name: str) -> Document:
         """The document with the photograph as one of another kind, with the light that such a sky has."""
-        document = self._change_dome(kind=name)
+        document = self._change_dome(sky_kind=name)
         return edits.change_source(document, self._id, amount=named(name).level_lx, unit="lx")
 
     def take_sun_out(self) -> None:

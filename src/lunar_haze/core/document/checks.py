@@ -165,8 +165,8 @@ def _check_marker(marker: Marker) -> None:
 
 
 def _check_panorama(dome: Panorama) -> None:
-    if dome.kind and dome.kind not in NAMES:
-        raise ValueError(f"“{dome.kind}” is no kind of photographed sky; there are {', '.join(NAMES)}")
+    if dome.sky_kind and dome.sky_kind not in NAMES:
+        raise ValueError(f"“{dome.sky_kind}” is no kind of photographed sky; there are {', '.join(NAMES)}")
 
 
 def _check_finish(finish: Finish) -> None:

@@ -32,7 +32,7 @@ def plain_shape(shape: Shape) -> Shape:
 def _plain_dome(dome: Dome) -> Dome:
     if isinstance(dome, ClearSky):
         return attrs.evolve(dome, weather=_plain_weather(dome.weather))
-    return attrs.evolve(dome, grade=_plain_grade(dome.grade), kind="") if isinstance(dome, Panorama) else dome
+    return attrs.evolve(dome, grade=_plain_grade(dome.grade), sky_kind="") if isinstance(dome, Panorama) else dome
 
 
 def _plain_weather(weather: Weather) -> Weather:

@@ -87,7 +87,7 @@ class ClearSky:
 class Panorama:
     """A photographed sky. ``path`` and ``digest`` name the file; ``encoding`` is linear or display;
     ``turn_deg`` brings it round, ``tilt_deg`` raises its north; ``without_sun`` leaves its bright
-    lobe to a source of its own. ``kind`` is what it is of, by name (see `photograph_kinds`), "" for a guess."""
+    lobe to a source of its own. ``sky_kind`` is what it is of, by name (see `photograph_kinds`), "" for a guess."""
 
     path: str = ""
     digest: str = ""
@@ -98,7 +98,7 @@ class Panorama:
     grade: SkyGrade = SkyGrade()
     without_sun: bool = False
     softness_deg: float = 0.0
-    kind: str = ""
+    sky_kind: str = ""
 
 
 @attrs.frozen

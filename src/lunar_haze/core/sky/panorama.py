@@ -326,9 +326,9 @@ def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[n
 def has_sun(dome: Panorama) -> bool:
     """Whether the brightest spot of a panorama is a sun, as its kind has it (see `Photograph.has_sun`)."""
     photograph = _read(dome.path, dome.digest, dome.encoding)
-    if not dome.kind:
+    if not dome.sky_kind:
         return photograph.has_sun
-    return photograph.lobe.is_disc and photograph.lobe.altitude_deg > 0.0 and named(dome.kind).has_sun
+    return photograph.lobe.is_disc and photograph.lobe.altitude_deg > 0.0 and named(dome.sky_kind).has_sun
 
 
 def kind_guessed(dome: Panorama) -> str:
