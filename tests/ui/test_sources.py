@@ -429,7 +429,7 @@ def test_a_camera_move_has_a_start_and_an_end(window):
     window.session.choose(CAMERA)
     window.header.lock.click()
     QApplication.processEvents()
-    next(b for b in window.facets.findChildren(QPushButton) if b.text() == "the move ends here").click()
+    next(b for b in window.facets.findChildren(QPushButton) if b.text() == "last frame here").click()
     shot = window.session.document.shot
     assert (shot.last_frame, shot.frame) == (100, 100)
     start = shot.camera.position

@@ -128,7 +128,7 @@ def test_a_gel_is_one_key_of_one_colour(shot, qtbot):
     # One act for the colour, not three.
     session.undo()
     assert {len(c.keys) for c in cues_of(session.document)} == {2}
-    _take(right_click(chip, QPoint(4, 4)), "steady from now on")
+    _take(right_click(chip, QPoint(4, 4)), "remove keyframes")
     assert not cues_of(session.document)
     assert session.document.look.expect("rim").gel == between
 
@@ -592,7 +592,7 @@ def test_a_walk_past_the_jetty_lamps_by_hand_to_a_film(window, qtbot, tmp_path):
     window.facets.wells["last frame"].type_in("12")
     window.facets.wells["frame"].type_in("12")
     session.act("unlocked", edits.change_shot(session.document, locked=False, ends=None))
-    move = next(b for b in window.facets.widget().findChildren(QPushButton) if b.text() == "the move ends here")
+    move = next(b for b in window.facets.widget().findChildren(QPushButton) if b.text() == "last frame here")
     QTest.mouseClick(move, Qt.MouseButton.LeftButton)
     before = session.document.shot.seen_from.position
     window.facets.wells["position north"].type_in("+=3")

@@ -85,7 +85,7 @@ def as_lines(found: Readings) -> list[str]:
     for text, value in (("key to fill", ratios.key_to_fill), ("rim to key", ratios.rim_to_key)):
         lines.append(f"{text} {value:.2f} : 1" if value is not None else f"{text}: there is no {text.split()[-1]}")
     if ratios.subject_stops is not None:
-        lines.append(f"subject over the rest {ratios.subject_stops:+.2f} stops")
+        lines.append(f"subject to background {ratios.subject_stops:+.2f} stops")
     if ratios.warm is not None:
         lines.append(f"warm light {ratios.warm:.0%}")
     if found.outline is not None:

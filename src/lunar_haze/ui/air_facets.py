@@ -34,7 +34,7 @@ class AirFacets:
         )
         column.lay(
             column.button(
-                "as hazy as the sky", "the far fades as the sky's own haze has it at its horizon", self.as_the_sky
+                "as hazy as the sky", "distance fades as in the sky's own haze at its horizon", self.as_the_sky
             )
         )
         guide = column.words("")

@@ -31,7 +31,7 @@ class CameraFacets:
         column.rows_of("frames")
         column.lay(
             column.button(
-                "the move ends here" if shot.ends is None else "no move",
+                "last frame here" if shot.ends is None else "no move",
                 "the camera goes from its start to where it is now, over the shot's frames",
                 self._end_move,
             )

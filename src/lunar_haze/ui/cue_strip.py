@@ -41,7 +41,7 @@ class CueStrip(QWidget):
         self._copied: dict[tuple, tuple[Key, ...]] = {}
         self.play_button = self._tool("play", "play the shot in the picture, or stop (Space)", player.toggle)
         self.key_button = self._tool("key ...", "set a key of a number of what is chosen, at this frame", self._ask_key)
-        self.loop_button = self._tool("loop", "begin again at the end", self._take_loop)
+        self.loop_button = self._tool("loop", "loop: play on from the first frame", self._take_loop)
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(True)
         self.told = QLabel()
@@ -200,7 +200,7 @@ class CueStrip(QWidget):
             ("delete keys", self.delete, bool(chosen)),
             ("stretch ...", self.ask_stretch, many),
             ("repeat ...", self.ask_repeat, many),
-            ("vary by chance ...", self.ask_vary, bool(chosen)),
+            ("randomise ...", self.ask_vary, bool(chosen)),
         ):
             menu.addAction(text, act).setEnabled(on)
         menu.addSeparator()
@@ -293,13 +293,13 @@ class CueStrip(QWidget):
 
         def vary() -> None:
             self._change(
-                "vary by chance",
+                "randomise",
                 lambda cue, frames: varied(
                     cue, frames[0], frames[-1], share.value / 100.0, frames_by.value, round(seed.value)
                 ),
             )
 
-        RangeDialog("vary by chance", [share, frames_by, seed], vary, self).open()
+        RangeDialog("randomise", [share, frames_by, seed], vary, self).open()
 
 
 class RangeDialog(QDialog):

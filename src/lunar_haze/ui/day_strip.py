@@ -61,7 +61,7 @@ class DayStrip(QWidget):
         # Whether it was taken or refused: the next key is no part of a date.
         self.date.returnPressed.connect(self.band.setFocus)
         self.site = QToolButton()
-        self.site.setAccessibleName("place on earth")
+        self.site.setAccessibleName("location")
         self.site.setToolTip("where the place lies on earth, its clock, and which way is north")
         self.site.setFixedSize(124, 24)
         self.site.clicked.connect(self.ask_site)
@@ -175,7 +175,7 @@ class SiteDialog(QDialog):
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("place on earth")
+        self.setWindowTitle("location")
         column = QVBoxLayout(self)
         site = session.document.place.site
         self.wells: dict[str, Well] = {}
@@ -203,7 +203,7 @@ class SiteDialog(QDialog):
 
             def moved(value: float, name: str = field) -> None:
                 edited: Document = edits.change_site(session.document, **{name: value})
-                session.edit("place on earth", edited, f"site {name}")
+                session.edit("location", edited, f"site {name}")
 
             well.moved.connect(moved)
             well.settled.connect(session.seal)

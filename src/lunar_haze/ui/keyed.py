@@ -62,7 +62,7 @@ class Keyed:
         is_set = self.state == AT_KEY
         menu.addAction(f"delete the key at frame {frame}" if is_set else f"set a key at frame {frame}", self.toggle)
         if self.cues:
-            menu.addAction("steady from now on", self._steady)
+            menu.addAction("remove keyframes", self._steady)
 
 
 def keys_of(session: Session, target: str, facet: Facet) -> Keyed | None:

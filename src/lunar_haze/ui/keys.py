@@ -48,7 +48,7 @@ ACTS = (
     Act("remove", "delete the chosen source", "Delete"),
     Act("copy", "copy the chosen source", "Ctrl+C"),
     Act("paste", "paste a source", "Ctrl+V"),
-    Act("duplicate", "the chosen source once more, beside it", "Ctrl+D"),
+    Act("duplicate", "duplicate the chosen source", "Ctrl+D"),
     Act("left", "move the card left", "Ctrl+Left"),
     Act("right", "move the card right", "Ctrl+Right"),
     Act("side", "plan from above, from the south, from the east", "V"),

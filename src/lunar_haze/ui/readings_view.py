@@ -50,7 +50,7 @@ def _text(ratio: float | None, what: str) -> str:
 FIGURES = (
     ("key to fill", "key to fill", "ratio", "key and fill over fill, on the subject: 2 is gentle, 8 is hard"),
     ("rim to key", "rim to key", "ratio", "what edges the subject over what lights it"),
-    ("subject", "subject over the rest", "stops", "how far the subject lies over what is about it"),
+    ("subject", "subject to background", "stops", "how far the subject lies over what is about it"),
     ("warm", "warm light", "share", "how much of the light is warmer than the picture's white"),
 )
 

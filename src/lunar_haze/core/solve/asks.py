@@ -18,7 +18,7 @@ class AskError(HazeError):
 class Ask:
     """A reading with a wanted value.
 
-    ``kind`` is one of KINDS; ``value`` a ratio (key to fill, rim to key), stops (subject over the rest; subject level
+    ``kind`` is one of KINDS; ``value`` a ratio (key to fill, rim to key), stops (subject to background; subject level
     about mid grey) or a share in [0, 1] (warm; a source's share of the subject, ``source_id``).
     """
 
