@@ -197,7 +197,12 @@ def output_digest(spec: SequenceSpec, plan: FramePlan) -> str:
 
 
 def finishes(spec: SequenceSpec) -> dict[int, tuple[Path, Look]]:
-    """Where the finish of each frame of EXR stills lies, and a look that has it: one file for all that share it."""
+    """Where the finish of each frame of EXR stills lies, and a look that has it: one file for all that share it.
+
+    Other stills have their finish in the picture: none.
+    """
+    if spec.output.suffix.lower() != ".exr":
+        return {}
     sheet = CueSheet(spec.on_screen)
     stem = re.sub(r"[._-]*#+", "", spec.output.stem, count=1) or spec.look
     first: dict[str, tuple[Path, Look]] = {}
@@ -213,12 +218,16 @@ def finishes(spec: SequenceSpec) -> dict[int, tuple[Path, Look]]:
     return found
 
 
+def _finish_paths(spec: SequenceSpec) -> list[Path]:
+    """The files beside the stills of a sequence that tell their finishes."""
+    return [path for cube, look in dict(finishes(spec).values()).items() for path in finish_files(cube, look)]
+
+
 def taken(spec: SequenceSpec) -> list[Path]:
     """Files at the names of a sequence's frames that are on no list of it."""
     known = FrameList(spec)
     paths = [spec.output] if spec.is_film else [spec.path_of(frame) for frame in spec.frames]
-    if spec.output.suffix.lower() == ".exr":
-        paths += [path for _cube, look in finishes(spec).values() for path in finish_files(_cube, look)]
+    paths += _finish_paths(spec)
     return [path for path in paths if path.exists() and not known.knows(path)]
 
 
@@ -253,11 +262,9 @@ def run(
         return Made(0, len(plans), ())
     if spec.is_film:
         spec.folder.mkdir(exist_ok=True)
-    beside = dict(finishes(spec).values()) if spec.output.suffix.lower() == ".exr" else {}
-    told_in = [path for cube, look in beside.items() for path in finish_files(cube, look)]
     stills = [spec.path_of(frame) for frame in spec.frames]
-    finished.claim([*stills, *told_in, *([spec.output] if spec.is_film else [])])
-    for cube, look in beside.items():
+    finished.claim([*stills, *_finish_paths(spec), *([spec.output] if spec.is_film else [])])
+    for cube, look in dict(finishes(spec).values()).items():
         write_finish(cube, look)
     due = [plan for plan in plans if not finished.holds(spec.path_of(plan.frame), names[plan.frame])]
     progress = Progress(len(plans) - len(due), len(plans), "starting")

@@ -110,15 +110,15 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     def mix() -> None:
         mixer = Mixer()
         mixer.set_layers([frame.image(k) for k in keys])
-        mixer.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
+        told = tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys)
+        mixer.picture(told)
         each = {k: frame.image(k) for k in keys}
         small = {k: (block_mean(i.surface, 2), block_mean(i.air, 2)) for k, i in each.items()}
-        told = tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys)
         before = small_mix(small, told)
         if before is not None:
             Rebalance(room[0], before).to(before.copy(), room[1])
         ready = FrameMix(each, room[0], (), True)
-        ready.picture(tuple(LayerGain(k, (1.0,) * 3, (1.0,) * 3) for k in keys))
+        ready.picture(told)
         times_grid(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])
         for step in (2, 3):
             enlarge(block_mean(frame.image(keys[0]).surface, step), room[0])

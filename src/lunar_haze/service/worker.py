@@ -10,17 +10,15 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
-
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.layers.model import FrameRequest, PlaceSpec
-from lunar_haze.core.picture.mix import Mixer, block_mean
 from lunar_haze.core.place.load import load_place
-from lunar_haze.core.transport.denoise import StoppedError, denoise
+from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
+from lunar_haze.service.cleaning import FINAL_QUALITY, Cleaning
 from lunar_haze.service.frame_store import FrameStore
 from lunar_haze.service.inbox import Inbox
 from lunar_haze.service.job import PART_MARGIN, Job
@@ -44,7 +42,6 @@ from lunar_haze.service.protocol import (
     Published,
     Request,
     ShareLooked,
-    Smoothed,
     Want,
 )
 from lunar_haze.service.small_pictures import SmallPictures, is_far, small_first
@@ -57,14 +54,10 @@ PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
 #: Passes after which the mix is denoised again.
 MILESTONES = (1, 4, 8, 16, 64, 256, 1024)
-#: Passes after which the layers' small pictures are denoised each by itself; once more at the end.
-SMOOTHED = (1, 8)
 #: From so many passes on a picture may be shown as it was summed, for the moment that it takes to denoise it.
 GRAINLESS = 64
 #: Refined air takes over from live air after this many passes.
 LIVE_UNTIL = 4
-#: How well a picture is denoised that is to be handed on.
-FINAL_QUALITY = "high"
 #: From so many passes of the picture on looks into the air are gathered for later edits: how many, and seconds a pass.
 #: They wait until the picture is clean.
 GRID_PASSES = ((8, 1, 0.4), (12, 6, 0.15))
@@ -91,6 +84,7 @@ class Worker:
         self._live = LiveAir(limit_in_force() // 3)
         self._small = SmallPictures()
         self._motes = MoteLights()
+        self._cleaning = Cleaning(channel, self._inbox, self.layout, self._live)
 
     def run(self) -> None:
         """Work until the other side is gone."""
@@ -252,11 +246,11 @@ class Worker:
         waits = self._held and not job.missing()
         steps_due: tuple[tuple[object, Callable[[Job], None]], ...] = (
             (job.answer_due, self._answer),
-            (job.clean_due and self._is_laid(job), self._clean),
+            (job.clean_due and self._is_laid(job), self._cleaning.clean),
             (job.coarse_due, self._coarse),
             (job.small, self._lay_small),
             (job.motes_due, self._light_motes),
-            (job.smooth_due and not self._held and (job.smooth_turn or job.finished), self._smooth),
+            (job.smooth_due and not self._held and (job.smooth_turn or job.finished), self._cleaning.smooth),
             (not job.finished and not waits, self._refine),
         )
         return next((step for is_due, step in steps_due if is_due), None)
@@ -270,7 +264,7 @@ class Worker:
         job.paused = False
         step = self._next_step(job)
         if step is not None:
-            job.smooth_turn = step != self._smooth
+            job.smooth_turn = step != self._cleaning.smooth
             step(job)
 
     def _answer(self, job: Job) -> None:
@@ -397,7 +391,7 @@ class Worker:
         last = (False, job.request.passes)
         if job.request.denoise and last not in job.cleaned:
             job.cleaned.add(last)
-            self._clean(job)
+            self._cleaning.clean(job)
         if job.request.share is not None or job.request.looked:
             self._channel.send(ShareLooked(job.request.id, job.frame.looked(job.request.share, job.request.medium)))
         self._channel.send(Finished(job.request.id))
@@ -408,53 +402,6 @@ class Worker:
             self._cache.put(job.frame.image(key))
         if job.request.live and not self._inbox.has_more:
             self._live.get_ready()
-
-    def _smooth(self, job: Job) -> None:
-        """A layer's small picture denoised by itself: by those the window balances a clean picture anew."""
-        key = job.smooth_due[0]
-        (image,) = self.layout.images([key]) or (None,)
-        if image is None or image.passes < 1 or self.layout.is_smooth(key):
-            job.smooth_due.pop(0)
-            return
-        albedo, normal = (block_mean(guide, 2) for guide in job.frame.guide_images(job.request.medium))
-        parts = [block_mean(part, 2) for part in (image.surface, image.air)]
-        try:
-            clean = [denoise(part, albedo, normal, stop=lambda: self._inbox.has_want) for part in parts]
-        except StoppedError:
-            return
-        job.smooth_due.pop(0)
-        self.layout.lay_smooth(key, *clean)
-        self._channel.send(Smoothed(job.request.id, self.layout.smooth_layers(job.keys)))
-
-    def _clean(self, job: Job) -> None:
-        job.clean_due = False
-        if job.frame.guides.passes < 3:
-            job.frame.add_guides(2)
-        if job.request.share is not None:
-            return
-        board = self.layout.board
-        mixer = Mixer()
-        mixer.set_layers(self.layout.images(job.keys))
-        mix_id = job.mix_id
-        picture = mixer.picture(job.gains)
-        if picture is None:
-            picture = np.zeros((board.height, board.width, 3), np.float32)
-        passes = job.level()
-        still = not job.request.live
-        quality = FINAL_QUALITY if still else "balanced" if passes >= 8 else "fast"
-        try:
-            # Whoever moves a hand meanwhile must not wait for it.
-            clean = denoise(picture, *job.frame.guide_images(job.request.medium), quality, lambda: self._inbox.has_more)
-        except StoppedError:
-            job.clean_due = True
-            return
-        board.clean[...] = clean
-        if job.request.live and not job.live and (passes in SMOOTHED or job.finished):
-            lit = [key for key in job.keys if job.passes(key)]
-            job.smooth_due = sorted(lit, key=job.weight, reverse=True)
-        if job.request.live and not job.live:
-            self._live.remember(job.frame, *job.balanced(), clean)
-        self._channel.send(Cleaned(job.request.id, mix_id, passes))
 
 
 def _worth_showing(passes: int, target: int) -> bool:

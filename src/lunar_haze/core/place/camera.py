@@ -34,6 +34,10 @@ class Camera:
         """Distance along the axis that is sharp [m]."""
         return self.focus_m if self.focus_m > 0 else max(math.dist(self.position, self.aim), 0.05)
 
+    def plain(self) -> "Camera":
+        """The camera as it draws: a pinhole has no focus."""
+        return self if self.f_number > 0 else attrs.evolve(self, f_number=0.0, focus_m=0.0)
+
     @property
     def tan_half_width(self) -> float:
         """Tangent of half the horizontal angle of view."""

@@ -14,7 +14,6 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.finish.dust import motes_of
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerSpec, Part, PlaceSpec, View
 from lunar_haze.core.plan.files import card_with_content, with_content
-from lunar_haze.core.plan.plain import plain_camera, plain_shape
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky
 from lunar_haze.core.sources.amounts import canonical
@@ -37,7 +36,7 @@ def fitted_size(shot: Shot, width: int, height: int) -> tuple[int, int]:
 
 def view_of(shot: Shot, size: tuple[int, int]) -> View:
     """What the shot's lens sees at the frame on screen."""
-    return View(plain_camera(shot.seen_from), *size, shot.seconds, shot.open_s)
+    return View(shot.seen_from.plain(), *size, shot.seconds, shot.open_s)
 
 
 def _timeless(view: View) -> View:
@@ -99,7 +98,7 @@ def _keyed_layers(source: Source, setting: Setting, seconds: float, known: _Know
     if found is None:
         at, parts = setting, ("all",) if name[1] else ("matte", "highlights")
         made = [
-            LayerSpec(at.place_key, at.view, plain_shape(shape), at.medium, at.bounces, part, source.linking, at.cards)
+            LayerSpec(at.place_key, at.view, shape.plain(), at.medium, at.bounces, part, source.linking, at.cards)
             for part in parts
         ]
         found = known[name] = tuple((spec.key(), spec) for spec in made)
@@ -169,7 +168,7 @@ def planned_sources(look: Look) -> tuple[Source, ...]:
 def _crowd(members: list[Source]) -> Source:
     levels = [canonical(s.shape, s.amount, s.unit) * 2.0**s.dimmer_stops for s in members]
     total = max(sum(levels), 1e-30)
-    lamps: Any = tuple(with_content(plain_shape(s.shape)) for s in members)
+    lamps: Any = tuple(with_content(s.shape.plain()) for s in members)
     shape: Any = Crowd(lamps, tuple(level / total for level in levels))
     name = f"{members[0].name} and {len(members) - 1} more"
     return attrs.evolve(members[0], name=name, shape=shape, amount=total, unit="lm", dimmer_stops=0.0)

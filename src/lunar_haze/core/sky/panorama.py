@@ -81,8 +81,12 @@ class Photograph:
 
     @property
     def has_sun(self) -> bool:
-        """Whether its brightest spot is a sun: small, strong, above the horizon, in a sky that may have one."""
-        return self.lobe.is_disc and self.lobe.altitude_deg > 0.0 and self.kind.has_sun
+        """Whether its brightest spot is a sun."""
+        return self.has_sun_as(self.kind)
+
+    def has_sun_as(self, kind: PhotographKind) -> bool:
+        """Whether its brightest spot is a sun in a sky of a kind: small, strong, above the horizon."""
+        return kind.has_sun and self.lobe.is_disc and self.lobe.altitude_deg > 0.0
 
     @property
     def level_remark(self) -> str:
@@ -326,9 +330,7 @@ def _ring(directions: NDArray, towards: NDArray, radius_deg: float) -> NDArray[n
 def has_sun(dome: Panorama) -> bool:
     """Whether the brightest spot of a panorama is a sun, as its kind has it (see `Photograph.has_sun`)."""
     photograph = _read(dome.path, dome.digest, dome.encoding)
-    if not dome.sky_kind:
-        return photograph.has_sun
-    return photograph.lobe.is_disc and photograph.lobe.altitude_deg > 0.0 and named(dome.sky_kind).has_sun
+    return photograph.has_sun_as(named(dome.sky_kind) if dome.sky_kind else photograph.kind)
 
 
 def kind_guessed(dome: Panorama) -> str:

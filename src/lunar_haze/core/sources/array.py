@@ -47,6 +47,9 @@ class LampArray(Shape):
     turn_deg: float = 0.0
     converge: bool = True
 
+    def plain(self) -> "LampArray":
+        return self if self.arrangement == "grid" else attrs.evolve(self, height_m=LampArray().height_m)
+
     def members(self) -> tuple[Lamp, ...]:
         """The lamps, each where it stands."""
         side, up, _axis = facing_frame(self.position, self.aim, self.turn_deg)

@@ -20,6 +20,10 @@ LAMP_UNITS = ("lm", "cd", "cd/m2", "lx")
 class Shape:
     """Base of the values of all kinds: all that decides a source's layer."""
 
+    def plain(self) -> "Shape":
+        """The shape without what changes nothing of its light: shapes that shine alike are equal."""
+        return self
+
 
 @attrs.frozen(eq=False)
 class SourceKind:

@@ -70,7 +70,7 @@ class Lamp(Shape):
         return attrs.evolve(own, **where)
 
     def plain(self) -> "Lamp":
-        """The lamp without what changes nothing of its light: lamps that shine alike are equal."""
+        # Where the level of one is told that shines alike in all directions is no light.
         return self.moved(aim=(0.0, 0.0, 0.0)) if self.shines_alike else self
 
     def columns(self) -> dict[str, Any]:

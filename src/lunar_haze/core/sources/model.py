@@ -11,6 +11,7 @@ import attrs
 
 from lunar_haze.core.sky.lat_long import direction_of
 from lunar_haze.core.sky.model import ClearSky, CloudLayer, Dome
+from lunar_haze.core.sky.plain import plain_clouds, plain_dome
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg
 from lunar_haze.core.sources.array import LampArray
 from lunar_haze.core.sources.ball import Ball
@@ -90,6 +91,10 @@ class Sun(Shape):
         """Unit vector from the place to where the disc is seen."""
         return tuple(direction_of(apparent_elevation_deg(self.altitude_deg), self.azimuth_deg).tolist())
 
+    def plain(self) -> "Sun":
+        # Whether the hour or a hand set its place is no light.
+        return attrs.evolve(self, follows_hour=False, clouds=plain_clouds(self.clouds))
+
 
 @source_kind("sky", units=("true", "lx"), placed=False, aimed=False, is_lamp=False)
 @attrs.frozen
@@ -101,6 +106,9 @@ class Sky(Shape):
     lights: bool = True
     seen: bool = True
     bounces: bool = True
+
+    def plain(self) -> "Sky":
+        return attrs.evolve(self, follows_hour=False, dome=plain_dome(self.dome))
 
 
 @source_kind("glowing surface", tag="surface", units=("cd/m2",), placed=False, aimed=False, is_lamp=False)
