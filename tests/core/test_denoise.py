@@ -5,7 +5,7 @@ import time
 import numpy as np
 import pytest
 
-from lunar_haze.core.transport.denoise import StoppedError, denoise
+from lunar_haze.core.transport.denoise import StoppedError, denoise, with_the_light_of
 
 
 def _noisy(height: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -60,3 +60,25 @@ def test_the_light_of_large_blocks_stays_that_of_the_sums(seed):
     assert abs(np.where(lamp[..., None], 0, clean).sum() / np.where(lamp[..., None], 0, picture).sum() - 1) < 0.003
     grains = [(p / mist)[200:250, 250:450].std() for p in (clean, picture)]
     assert grains[0] < 0.3 * grains[1], "it is still freed of grain"
+
+
+def test_neither_bright_grain_nor_a_lamp_leaves_a_square_in_the_picture():
+    """Mist with a few pixels that outshine it by far, and one lamp: its smooth light stays smooth."""
+    rng = np.random.default_rng(5)
+    height, width = 180, 320
+    y, x = np.mgrid[0:height, 0:width] / width
+    mist = (0.5 + 0.3 * x + 0.2 * y)[..., None] * np.ones(3)
+    picture = mist * rng.gamma(16.0, 1 / 16.0, (height, width, 1))
+    for row, column in rng.integers((5, 5), (height - 5, width - 5), (60, 2)):
+        picture[row, column] *= 80.0
+    clean = mist.copy()
+    j, i = np.mgrid[0:height, 0:width]
+    clean += 100.0 * np.exp(-(np.hypot(j - 90.5, i - 160.5) ** 2) / 2.0)[..., None]
+    picture[90:92, 160:162] += 200.0
+    given = with_the_light_of(picture.astype(np.float32), clean.astype(np.float32))
+    away = np.hypot(j - 90.5, i - 160.5) > 5.0
+    ratio = np.where(away, given[..., 1] / clean[..., 1], 1.0)
+    steps = max(np.abs(np.diff(ratio, axis=axis)).max() for axis in (0, 1))
+    assert steps < 0.01, "a step is an edge that nothing in the picture has"
+    lamp = [(p - mist)[70:112, 140:182].sum() for p in (given, picture)]
+    assert lamp[0] > 0.5 * lamp[1]

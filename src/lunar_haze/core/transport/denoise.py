@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import label, maximum_filter
+from scipy.ndimage import label, maximum_filter, median
 
 from lunar_haze.core.units.between import between, times_grid
 
@@ -17,6 +17,9 @@ log = logging.getLogger(__name__)
 BLOCKS = 10
 #: What is so many times brighter than the mean is a lamp.
 LAMP_OVER_MEAN = 30.0
+#: What is left of it when it is denoised is so many times brighter than the mean, else it was grain; it stands out of
+#: the light about it from so many times the median of that on.
+LAMP_LEFT_OVER_MEAN, LAMP_OVER_LIGHT_ABOUT = 10.0, 1.5
 #: A lamp's light is brought back by this factor at the most: past that it is grain.
 MOST_OF_A_LAMP = 1.5
 #: How often what is amiss is taken back, by how much in all at the most (past that it is grain), what is let be.
@@ -128,12 +131,24 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
 
 
 def _keep_lamps(light: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> None:
-    """Bring each lamp of a denoised picture (H, W, 3) to the light (H, W) that the sum has ``near`` it."""
+    """Bring each lamp of a denoised picture (H, W, 3) to the light (H, W) that the sum has ``near`` it.
+
+    What is bright in the sum alone is grain and stays out of the picture. Of a lamp only what stands out of the light
+    about it is changed, so that no edge of ``near`` shows.
+    """
     parts, count = label(near)
-    numbers = parts[near]
-    has, is_to = (np.bincount(numbers, values, count + 1) for values in (clean[near].sum(-1), light[near]))
-    factor = np.clip(is_to / np.maximum(has, 1e-30), 1.0 / MOST_OF_A_LAMP, MOST_OF_A_LAMP).astype(np.float32)
-    clean[near] *= factor[numbers][:, None]
+    shown = clean.sum(-1)
+    index = np.arange(1, count + 1)
+    about = np.zeros(count + 1)
+    about[1:] = LAMP_OVER_LIGHT_ABOUT * median(shown, parts, index)
+    numbers, mine = parts[near], shown[near]
+    most = np.zeros(count + 1)
+    np.maximum.at(most, numbers, mine)
+    over = np.maximum(mine - about[numbers], 0.0)
+    has, is_to, out = (np.bincount(numbers, values, count + 1) for values in (mine, light[near], over))
+    gain = np.clip((is_to - has) / np.maximum(out, 1e-30), 1.0 / MOST_OF_A_LAMP - 1.0, MOST_OF_A_LAMP - 1.0)
+    gain[most < LAMP_LEFT_OVER_MEAN * light.mean()] = 0.0
+    clean[near] *= (1.0 + gain[numbers] * over / np.maximum(mine, 1e-30)).astype(np.float32)[:, None]
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
