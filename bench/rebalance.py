@@ -19,7 +19,7 @@ from bench.page import tell
 from lunar_haze.core.document.files import load
 from lunar_haze.core.layers.model import LayerGain, View
 from lunar_haze.core.picture.mix import block_mean
-from lunar_haze.core.picture.rebalance import Rebalance, small_mix
+from lunar_haze.core.picture.rebalance import Rebalance
 from lunar_haze.core.picture.views import direct
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.plan.frames import air_before, gains, layers_of
@@ -91,12 +91,15 @@ def main() -> None:
             images, frame = traced(passes)
             here = frame.guide_images(medium)
             halves = [block_mean(guide, 2) for guide in here]
-            small = {
-                key: tuple(
-                    denoise(block_mean(part, 2), *halves) if part.any() else block_mean(part, 2) for part in parts
-                )
-                for key, parts in images.items()
-            }
+            small, whole = (
+                {
+                    key: tuple(
+                        denoise(block_mean(part, step), *of) if part.any() else block_mean(part, step) for part in parts
+                    )
+                    for key, parts in images.items()
+                }
+                for step, of in ((2, halves), (1, here))
+            )
             for case, (before, after) in cases.items():
                 true = direct(denoise(mixed(truth, after), *guides, "high") * np.float32(scale))
 
@@ -106,7 +109,9 @@ def main() -> None:
                 clean = denoise(mixed(images, before), *here)
                 shown = np.empty_like(clean)
                 began = time.perf_counter()
-                Rebalance(clean, small_mix(small, before)).to(small_mix(small, after), shown)
+                # What the picture does not show is denoised at full size by the render process.
+                unseen = {gain.key for gain in before if gain.is_silent}
+                Rebalance(clean, before, small, {k: v for k, v in whole.items() if k in unseen}).to(after, shown)
                 took.append(time.perf_counter() - began)
                 laid = clean + mixed(images, after) - mixed(images, before)
                 for way, picture in (

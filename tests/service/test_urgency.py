@@ -58,7 +58,8 @@ def test_passes_that_are_due_grow_with_the_level_and_the_weight():
     table = [[passes_due(level, weight) for level in range(1, 65)] for weight in (0.0, 0.1, 0.3, 0.7, 1.0)]
     for row in table:
         assert row == sorted(row)
-    # What is silent gets the pass of its card, and not before the picture has some.
-    assert (table[0][0], max(table[0])) == (0, 1)
+    # What is silent gets the pass of its card, not before the picture has some, and the least share from then on.
+    assert table[0][:4] == [0, 0, 0, 1]
+    assert table[0][-1] == 64 * LEAST
     for few, more in itertools.pairwise(table):
         assert all(a <= b for a, b in zip(few, more, strict=True))

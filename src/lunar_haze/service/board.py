@@ -16,8 +16,9 @@ class Board:
     """Arrays over one piece of shared memory, row 0 at the top.
 
     ``surface`` and ``air`` (slots, H, W, 3), ``clean`` (H, W, 3) float32 [cd/m2]; ``small`` (slots, 2, H / 2, W / 2, 3)
-    float32 surface and air of layers, each denoised by itself; ``depth`` (H, W) float32 [m]; ``ground`` (H, W, 3)
-    float32 normals; ``owner`` (H, W, 2) int32 object and material.
+    and ``whole`` (slots, 2, H, W, 3) float32 surface and air of layers, each denoised by itself; ``depth`` (H, W)
+    float32 [m]; ``ground`` (H, W, 3) float32 normals; ``owner`` (H, W, 2) int32 object and material. What is not
+    written takes no memory.
     """
 
     def __init__(self, descriptor: int, width: int, height: int, slots: int) -> None:
@@ -37,6 +38,7 @@ class Board:
         self.surface: NDArray[np.float32] = take((slots, height, width, 3))
         self.air: NDArray[np.float32] = take((slots, height, width, 3))
         self.small: NDArray[np.float32] = take((slots, 2, height // 2, width // 2, 3))
+        self.whole: NDArray[np.float32] = take((slots, 2, height, width, 3))
         self.clean: NDArray[np.float32] = take((height, width, 3))
         self.depth: NDArray[np.float32] = take((height, width))
         self.ground: NDArray[np.float32] = take((height, width, 3))
@@ -45,7 +47,7 @@ class Board:
     @staticmethod
     def size(width: int, height: int, slots: int) -> int:
         """Bytes of a board."""
-        return 4 * (width * height * (slots * 6 + 3 + 1 + 3 + 2) + (width // 2) * (height // 2) * slots * 6)
+        return 4 * (width * height * (slots * 12 + 3 + 1 + 3 + 2) + (width // 2) * (height // 2) * slots * 6)
 
     @staticmethod
     def create(width: int, height: int, slots: int) -> "Board":

@@ -23,8 +23,8 @@ class BoardLayout:
         self._board: Board | None = None
         self._laid: OrderedDict[str, LayerAt] = OrderedDict()
         self._guides_laid: tuple[Board, Frame, int] | None = None
-        #: Layers whose small, clean pictures are laid, and how many samples those are of.
-        self._small: dict[str, LayerAt] = {}
+        #: Layers whose denoised pictures are laid, by key and how many times smaller, and the samples those are of.
+        self._smooth: dict[tuple[str, int], LayerAt] = {}
 
     @property
     def board(self) -> Board:
@@ -46,7 +46,7 @@ class BoardLayout:
             board.close()
         self._board = Board.create(view.width, view.height, count + SPARE_SLOTS)
         self._laid.clear()
-        self._small.clear()
+        self._smooth.clear()
         return True
 
     def _slot_for(self, key: str, keep: set[str]) -> int:
@@ -59,7 +59,7 @@ class BoardLayout:
         if free is None:
             oldest = next(k for k in self._laid if k not in keep)
             free = self._laid.pop(oldest).slot
-            self._small.pop(oldest, None)
+            self._smooth = {of: at for of, at in self._smooth.items() if of[0] != oldest}
         self._laid[key] = LayerAt(key, free, -1)
         return free
 
@@ -84,20 +84,21 @@ class BoardLayout:
         enlarge(image.air, self.board.air[slot])
         self._laid[image.key] = LayerAt(image.key, slot, 0)
 
-    def is_smooth(self, key: str) -> bool:
-        """Whether the small, clean picture of a layer is of all that it has gathered."""
-        at, small = self._laid.get(key), self._small.get(key)
-        return at is not None and small is not None and small.samples == at.samples
+    def is_smooth(self, key: str, step: int) -> bool:
+        """Whether the denoised picture of a layer, ``step`` times smaller, is of all that it has gathered."""
+        at, smooth = self._laid.get(key), self._smooth.get((key, step))
+        return at is not None and smooth is not None and smooth.samples == at.samples
 
-    def lay_smooth(self, key: str, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
-        """Lay the small, clean pictures (H / 2, W / 2, 3) of a layer that is laid."""
+    def lay_smooth(self, key: str, step: int, surface: NDArray[np.float32], air: NDArray[np.float32]) -> None:
+        """Lay the denoised pictures (H / step, W / step, 3) of a layer that is laid; ``step`` is 1 or 2."""
         at = self._laid[key]
-        self.board.small[at.slot, 0], self.board.small[at.slot, 1] = surface, air
-        self._small[key] = at
+        room = self.board.small if step == 2 else self.board.whole
+        room[at.slot, 0], room[at.slot, 1] = surface, air
+        self._smooth[key, step] = at
 
-    def smooth_layers(self, keys: list[str]) -> tuple[LayerAt, ...]:
-        """Where small, clean pictures of those of ``keys`` lie that have one."""
-        return tuple(self._small[key] for key in keys if key in self._small and key in self._laid)
+    def smooth_layers(self, keys: list[str], step: int) -> tuple[LayerAt, ...]:
+        """Where denoised pictures, ``step`` times smaller, of those of ``keys`` lie that have one."""
+        return tuple(self._smooth[key, step] for key in keys if (key, step) in self._smooth and key in self._laid)
 
     def live_room(self, key: str, keep: set[str]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Where a live stand-in for a layer is to be written: its surface and its air (H, W, 3)."""

@@ -1,4 +1,8 @@
-"""Denoising in the render process: the mix of a request as a whole, and the small pictures of its layers one by one."""
+"""Denoising in the render process: the mix of a request as a whole, and its layers one by one.
+
+By its small pictures the window balances a denoised picture anew. A layer that the picture hardly shows is denoised at
+full size as well: when it comes up, nothing that was on screen tells of its edges.
+"""
 
 import numpy as np
 
@@ -10,8 +14,9 @@ from lunar_haze.service.channel import Channel
 from lunar_haze.service.inbox import Inbox
 from lunar_haze.service.job import Job
 from lunar_haze.service.protocol import Cleaned, Smoothed
+from lunar_haze.service.urgency import LEAST
 
-#: Passes after which the layers' small pictures are denoised each by itself; once more at the end.
+#: Passes after which the layers are denoised each by itself; once more at the end.
 SMOOTHED = (1, 8)
 #: How well a picture is denoised that is to be handed on.
 FINAL_QUALITY = "high"
@@ -24,24 +29,28 @@ class Cleaning:
         self._channel, self._inbox, self._layout, self._live = channel, inbox, layout, live
 
     def smooth(self, job: Job) -> None:
-        """A layer's small picture denoised by itself: by those the window balances a clean picture anew."""
-        key = job.smooth_due[0]
+        """A layer denoised by itself."""
+        key, step = job.smooth_due[0]
         (image,) = self._layout.images([key]) or (None,)
-        if image is None or image.passes < 1 or self._layout.is_smooth(key):
+        if image is None or image.passes < 1 or self._layout.is_smooth(key, step):
             job.smooth_due.pop(0)
             return
-        albedo, normal = (block_mean(guide, 2) for guide in job.frame.guide_images(job.request.medium))
-        parts = [block_mean(part, 2) for part in (image.surface, image.air)]
+        albedo, normal = (block_mean(guide, step) for guide in job.frame.guide_images(job.request.medium))
+        parts = [block_mean(part, step) for part in (image.surface, image.air)]
         try:
-            clean = [denoise(part, albedo, normal, stop=lambda: self._inbox.has_want) for part in parts]
+            clean = [
+                denoise(part, albedo, normal, stop=lambda: self._inbox.has_want) if part.any() else part
+                for part in parts
+            ]
         except StoppedError:
             return
         job.smooth_due.pop(0)
-        self._layout.lay_smooth(key, *clean)
-        self._channel.send(Smoothed(job.request.id, self._layout.smooth_layers(job.keys)))
+        self._layout.lay_smooth(key, step, *clean)
+        small, whole = (self._layout.smooth_layers(job.keys, of) for of in (2, 1))
+        self._channel.send(Smoothed(job.request.id, small, whole))
 
     def clean(self, job: Job) -> None:
-        """The mix of a request denoised; from time to time its layers' small pictures become due after it."""
+        """The mix of a request denoised; from time to time its layers become due one by one after it."""
         job.clean_due = False
         if job.frame.guides.passes < 3:
             job.frame.add_guides(2)
@@ -67,6 +76,8 @@ class Cleaning:
         if job.request.live and not job.live:
             if passes in SMOOTHED or job.finished:
                 lit = [key for key in job.keys if job.passes(key)]
-                job.smooth_due = sorted(lit, key=job.weight, reverse=True)
+                lit.sort(key=job.weight, reverse=True)
+                dim = [key for key in lit if job.weight(key) <= LEAST]
+                job.smooth_due = [(key, 2) for key in lit] + [(key, 1) for key in dim]
             self._live.remember(job.frame, *job.balanced(), clean)
         self._channel.send(Cleaned(job.request.id, mix_id, passes))

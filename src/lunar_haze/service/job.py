@@ -29,8 +29,9 @@ class Job:
     small: list[LayerImage] = attrs.Factory(list)
     paused: bool = False
     clean_due: bool = False
-    #: Layers whose small pictures are to be denoised, those that matter most first; whether one is due before a pass.
-    smooth_due: list[str] = attrs.Factory(list)
+    #: Layers to be denoised by themselves and how many times smaller, those that matter most first; whether one is due
+    #: before a pass.
+    smooth_due: list[tuple[str, int]] = attrs.Factory(list)
     smooth_turn: bool = True
     #: At which levels the mix was freed of grain, of the part of the frame that goes ahead and of all of it.
     cleaned: set[tuple[bool, int]] = attrs.Factory(set)

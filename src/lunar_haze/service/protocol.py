@@ -118,10 +118,11 @@ class Cleaned:
 
 @attrs.frozen
 class Smoothed:
-    """The board's small, clean pictures of these layers of a request are as new as they get for now."""
+    """The board's denoised pictures of these layers of a request, small and ``whole``, are as new as they get now."""
 
     request_id: int
     layers: tuple[LayerAt, ...]
+    whole: tuple[LayerAt, ...] = ()
 
 
 @attrs.frozen(eq=False)

@@ -16,9 +16,9 @@ from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.transport.frame import Emphasis, Frame
 
-#: Silent layers get one pass, for their card on the rail, once the picture has this many.
+#: Silent layers get their first pass, for their card on the rail, once the picture has this many.
 SILENT_AFTER = 4
-#: Every layer that is active gets this share of the passes at least.
+#: Every layer gets this share of the passes at least.
 LEAST = 1 / 16
 #: Pixels that are looked at to tell how much layers matter, about so many.
 LOOKED_AT = 8192
@@ -27,7 +27,7 @@ LOOKED_AT = 8192
 def passes_due(level: int, weight: float) -> int:
     """Passes that a layer of ``weight`` in [0, 1] has in a picture of ``level`` passes."""
     if weight <= 0.0:
-        return int(level >= SILENT_AFTER)
+        return math.ceil(level * LEAST) if level >= SILENT_AFTER else 0
     return math.ceil(level * weight)
 
 

@@ -48,7 +48,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
     from lunar_haze.core.picture.drift import quotient
     from lunar_haze.core.picture.frame_mix import FrameMix
     from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
-    from lunar_haze.core.picture.rebalance import Rebalance, small_mix
+    from lunar_haze.core.picture.rebalance import Rebalance
     from lunar_haze.core.picture.views import FALSE_COLOUR
     from lunar_haze.core.place.camera import Camera
     from lunar_haze.core.place.model import Material, Place
@@ -114,9 +114,7 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         mixer.picture(told)
         each = {k: frame.image(k) for k in keys}
         small = {k: (block_mean(i.surface, 2), block_mean(i.air, 2)) for k, i in each.items()}
-        before = small_mix(small, told)
-        if before is not None:
-            Rebalance(room[0], before).to(before.copy(), room[1])
+        Rebalance(room[0], told, small, {}).to((), room[1])
         ready = FrameMix(each, room[0], (), True)
         ready.picture(told)
         times_grid(room[0], quotient(room[1][::2, ::2].copy(), room[0]), room[1])

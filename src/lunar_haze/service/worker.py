@@ -250,7 +250,7 @@ class Worker:
             (job.coarse_due, self._coarse),
             (job.small, self._lay_small),
             (job.motes_due, self._light_motes),
-            (job.smooth_due and not self._held and (job.smooth_turn or job.finished), self._cleaning.smooth),
+            (job.smooth_due and (job.smooth_turn or job.finished or waits), self._cleaning.smooth),
             (not job.finished and not waits, self._refine),
         )
         return next((step for is_due, step in steps_due if is_due), None)

@@ -60,15 +60,15 @@ MAX_WIDTH, MAX_HEIGHT = 960, 540
 
 
 class RenderBridge(QObject):
-    """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share), ``asked`` when other
-    layers are wanted, ``frame_shown`` when a frame is played, ``refined`` when layers are new, ``said`` (text,
-    is_problem), ``lost`` (reason) when nothing renders any longer."""
+    """Signals: ``picture_changed`` when the screen picture is new, ``progress`` (what, share), ``frame_shown`` when a
+    frame is played, ``refined`` when layers are new, ``denoised`` when some of them are denoised by themselves,
+    ``said`` (text, is_problem), ``lost`` (reason) when nothing renders any longer."""
 
     picture_changed = Signal()
-    asked = Signal()
     frame_shown = Signal()
     part_changed = Signal()
     refined = Signal()
+    denoised = Signal()
     progress = Signal(str, float)
     said = Signal(str, bool)
     lost = Signal(str)
@@ -92,8 +92,6 @@ class RenderBridge(QObject):
         self._told_gains: tuple[LayerGain, ...] = ()
         self._area = (MAX_WIDTH, MAX_HEIGHT)
         self.mix = LiveMix()
-        #: Takes a cleaned mix that is not the picture's, by its number; says whether it was one.
-        self.take_aside: Callable[[int, NDArray[np.float32]], bool] = lambda mix_id, picture: False
         self._board: Board | None = None
         self.picture: NDArray[np.float32] | None = None
         self.image = QImage()
@@ -245,7 +243,6 @@ class RenderBridge(QObject):
             if not same_view or request.motes is None:
                 self.dust.take(None)
             self._request, self._told_gains = request, request.gains
-            self.asked.emit()
             self.finished = False
             self._settle.stop()
             self._unanswered.start()
@@ -338,8 +335,6 @@ class RenderBridge(QObject):
         self.refined.emit()
 
     def _take_clean(self, event: Cleaned, board: Board | None) -> None:
-        if board is not None and self.take_aside(event.mix_id, board.clean):
-            return
         made_with = self._gains_by_mix.get(event.mix_id)
         if board is None or made_with is None or self._request is None:
             return
@@ -356,7 +351,12 @@ class RenderBridge(QObject):
         request = self._request
         if board is None or request is None or (board.width, board.height) != (request.view.width, request.view.height):
             return
-        self.mix.set_small({at.key: (board.small[at.slot, 0], board.small[at.slot, 1]) for at in event.layers})
+        small, whole = (
+            {at.key: (room[at.slot, 0], room[at.slot, 1]) for at in layers}
+            for room, layers in ((board.small, event.layers), (board.whole, event.whole))
+        )
+        self.mix.set_denoised(small, whole)
+        self.denoised.emit()
         if self.mix.clean_gains and self.mix.clean_gains != self._shown_gains():
             self.refresh()
 
@@ -399,16 +399,6 @@ class RenderBridge(QObject):
                 act()
 
     # -- frames that are played -------------------------------------------------------------------
-
-    def balance_alone(self, gains: tuple[LayerGain, ...]) -> int:
-        """Have the layers cleaned under gains that are not those of the picture; the number of that mix."""
-        self._mix_id += 1
-        self._backend.balance(self._mix_id, gains, True)
-        return self._mix_id
-
-    def balance_again(self) -> None:
-        """What was told last is no longer so: the service is told of the picture's own gains again."""
-        self._told_gains = ()
 
     def show_frame(self, image: QImage) -> None:
         """Show a frame that is played."""

@@ -1,8 +1,10 @@
 """The live mix: layers as they are so far, the last denoised picture, and the picture that they make under gains.
 
-While a hand moves, what has changed since the denoised picture was made is told by small layers that are clean (see
+While a hand moves, what has changed since the denoised picture was made is told by denoised layers (see
 `rebalance`), as long as those are there; else the layers' own changes are laid on it.
 """
+
+from collections.abc import Callable, Iterable
 
 import attrs
 import numpy as np
@@ -11,10 +13,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.finish.glow import Scatter
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.frame_mix import FrameMix, Mixed
-from lunar_haze.core.picture.mix import Mixer, Rooms, add_layer, block_mean, share_of
-from lunar_haze.core.picture.rebalance import Rebalance, SmallLayers, add_small, small_mix
-
-_DARK = (0.0, 0.0, 0.0)
+from lunar_haze.core.picture.mix import Mixer, Rooms, add_layer, block_mean, gain_changes, share_of
+from lunar_haze.core.picture.rebalance import CleanLayers, Rebalance
 
 
 def _sum(base: NDArray[np.float32], parts: list[tuple[LayerImage, LayerGain]], rooms: Rooms) -> NDArray[np.float32]:
@@ -26,18 +26,6 @@ def _sum(base: NDArray[np.float32], parts: list[tuple[LayerImage, LayerGain]], r
     return out
 
 
-def _changes(before: tuple[LayerGain, ...], now: tuple[LayerGain, ...]) -> dict[str, LayerGain]:
-    """By how much gains are not what they were, by key."""
-    old, new = ({g.key: g for g in each} for each in (before, now))
-    found = {}
-    for key in old.keys() | new.keys():
-        was, become = (each.get(key, LayerGain(key, _DARK, _DARK)) for each in (old, new))
-        if was != become:
-            surface, air = np.subtract(become.surface, was.surface), np.subtract(become.air, was.air)
-            found[key] = LayerGain(key, tuple(surface.tolist()), tuple(air.tolist()))
-    return found
-
-
 class LiveMix:
     """``images`` are the layers that are known, by key; ``clean_gains`` what the denoised picture was made with."""
 
@@ -47,11 +35,10 @@ class LiveMix:
         self._clean: NDArray[np.float32] | None = None
         self._clean_passes = 0
         self.clean_gains: tuple[LayerGain, ...] = ()
-        #: Small layers, each denoised by itself, and what brings the denoised picture to other gains by them.
-        self._small: SmallLayers = {}
+        #: Small layers, each denoised by itself, whole ones, and what brings the denoised picture to other gains.
+        self._small: CleanLayers = {}
+        self._whole: CleanLayers = {}
         self._rebalance: Rebalance | None = None
-        #: Layers, surface and air as one, that were freed of grain by themselves.
-        self.clean_layers: dict[str, NDArray[np.float32]] = {}
         self._rooms, self._small_rooms = Rooms(), Rooms()
         #: What the denoised picture and the layers scatter, of half their size, and what scatters it.
         self._scatter: Scatter | None = None
@@ -60,7 +47,6 @@ class LiveMix:
 
     def forget(self) -> None:
         """Nothing is known any longer."""
-        self.clean_layers.clear()
         self.set_layers([], set())
         self.drop_clean()
 
@@ -71,25 +57,25 @@ class LiveMix:
     def set_layers(self, images: list[LayerImage], active: set[str]) -> None:
         """The layers there are now; ``active`` are the keys of those that give light."""
         fresh = ({i.key for i in images} ^ set(self.images)) & active
-        known = {i.key: i.passes for i in self.images.values()}
-        # One that has gone on since it was cleaned is cleaned again when it is needed.
-        self.clean_layers = {
-            i.key: self.clean_layers[i.key]
-            for i in images
-            if i.key in self.clean_layers and known.get(i.key) == i.passes
-        }
         self.images = {i.key: i for i in images}
         if not self._small.keys() <= self.images.keys():
-            self.set_small({key: small for key, small in self._small.items() if key in self.images})
+            small, whole = (
+                {key: parts for key, parts in each.items() if key in self.images} for each in (self._small, self._whole)
+            )
+            self.set_denoised(small, whole)
         self._scattered = {}
         self._mixer.set_layers(images)
         # A clean picture may come before the layers that it was made of.
         if fresh - {g.key for g in self.clean_gains}:
             self.drop_clean()
 
-    def set_small(self, layers: SmallLayers) -> None:
-        """Small layers that are there now, each denoised by itself."""
-        self._small, self._rebalance = layers, None
+    def set_denoised(self, small: CleanLayers, whole: CleanLayers) -> None:
+        """Layers that are there now, each denoised by itself: small ones, and those that are hardly seen whole."""
+        self._small, self._whole, self._rebalance = small, whole, None
+
+    def is_denoised(self, keys: Iterable[str]) -> bool:
+        """Whether each of these layers is there small and denoised."""
+        return self._small.keys() >= set(keys)
 
     def set_clean(self, picture: NDArray[np.float32], gains: tuple[LayerGain, ...], passes: int) -> None:
         """A denoised picture, and the gains and passes that it was made with."""
@@ -104,39 +90,40 @@ class LiveMix:
         """
         active = {g.key for g in gains if not g.is_silent}
         if self._clean is not None:
-            changes = _changes(self.clean_gains, gains)
+            changes = gain_changes(self.clean_gains, gains)
             waiting = changes.keys() - self.images.keys()
             # Light that the denoised picture holds stays as it is until its layer is at hand: the rest alone is dark.
             holds = not active <= self.images.keys() and waiting <= {g.key for g in self.clean_gains}
             if holds or not waiting:
                 known = {key: change for key, change in changes.items() if key not in waiting}
-                light = self._rebalanced(self._clean, gains, known) if known and not waiting else None
+                light = self._rebalanced(gains) if known and not waiting else None
                 return self._on_clean(self._clean, known, scatter, light), 0 if waiting else self._clean_passes
         passes = min((self.images[k].passes if k in self.images else 0 for k in active), default=1)
         mixed = self._mixer.picture(gains)
         return None if mixed is None else Mixed(mixed), passes
 
-    def _rebalanced(
-        self, clean: NDArray[np.float32], gains: tuple[LayerGain, ...], changes: dict[str, LayerGain]
-    ) -> NDArray[np.float32] | None:
-        """The denoised picture under other gains, told by the small layers; None where those do not know all of it."""
-        lit = {gain.key for gain in (*self.clean_gains, *gains) if not gain.is_silent}
-        if not self._small.keys() & lit or not lit <= self.images.keys():
+    def _rebalanced(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+        """The denoised picture under other gains, told by denoised layers; None where those do not know all of it."""
+        balance = self._balance_of({gain.key for gain in gains if not gain.is_silent})
+        if balance is None or self._clean is None:
             return None
-        for key in lit - self._small.keys():
-            # Not denoised yet: half its size has half its grain, and no light below zero.
-            image = self.images[key]
-            self._small[key] = block_mean(image.surface, 2), block_mean(image.air, 2)
-        if self._rebalance is None:
-            before = small_mix(self._small, self.clean_gains)
-            self._rebalance = None if before is None else Rebalance(clean, before)
-        if self._rebalance is None:
-            return None
-        after = self._rebalance.before.copy()
-        add_small(after, self._small, [change for key, change in changes.items() if key in lit])
-        out = self._rooms.next(clean.shape)
-        self._rebalance.to(after, out)
+        out = self._rooms.next(self._clean.shape)
+        balance.to(gains, out)
         return out
+
+    def _balance_of(self, keys: set[str]) -> Rebalance | None:
+        """What brings the denoised picture to gains of these layers; None where it cannot."""
+        lit = keys | {gain.key for gain in self.clean_gains if not gain.is_silent}
+        if self._clean is None or not self._small.keys() & lit or not lit <= self.images.keys():
+            return None
+        if self._rebalance is None or not self._rebalance.knows(lit):
+            small = dict(self._small)
+            for key in lit - small.keys():
+                # Not denoised yet: half its size has half its grain, and no light below zero.
+                image = self.images[key]
+                small[key] = block_mean(image.surface, 2), block_mean(image.air, 2)
+            self._rebalance = Rebalance(self._clean, self.clean_gains, small, self._whole)
+        return self._rebalance
 
     def _on_clean(
         self,
@@ -160,16 +147,11 @@ class LiveMix:
         parts = [(self._scattered[key], change) for key, change in changes.items()]
         return Mixed(light, _sum(self._clean_scattered, parts, self._small_rooms))
 
-    def frames(self, together: bool, scatter: Scatter | None = None) -> FrameMix:
-        """The layers as they are so far, made ready to be mixed frame by frame (see `FrameMix`)."""
-        images = self.images
-        if together:
-            none = np.zeros((1, 1, 3), np.float32)
-            images = {
-                k: attrs.evolve(i, surface=self.clean_layers[k], air=none) if k in self.clean_layers else i
-                for k, i in images.items()
-            }
-        return FrameMix(images, self._clean, self.clean_gains, together, scatter)
+    def frames(self, together: bool, scatter: Scatter | None = None) -> Callable[[], FrameMix]:
+        """What makes the layers as they are so far ready to be mixed frame by frame (see `FrameMix`), on any thread."""
+        balance = self._balance_of(set(self.images))
+        images, clean, clean_gains = self.images, self._clean, self.clean_gains
+        return lambda: FrameMix(images, clean, clean_gains, together, scatter, balance)
 
     def part(
         self, alone: tuple[LayerGain, ...], gains: tuple[LayerGain, ...], step: int = 1

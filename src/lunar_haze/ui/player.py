@@ -115,7 +115,7 @@ class Player(QObject):
         self._stale = False
         self._builds = ThreadPoolExecutor(1, "frame-mix")
         self._fresh: Future[FrameMix] | None = None
-        self._frames.cleaned.connect(self._cleaned)
+        bridge.denoised.connect(self._denoised)
         self._timer = QTimer(self, timerType=Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._tick)
         session.changed.connect(self._edited)
@@ -163,7 +163,6 @@ class Player(QObject):
         self._make(0)
         self._timer.start(TICK_MS)
         self._bridge.hold(True)
-        self._frames.clean()
         self.changed.emit()
 
     def stop(self) -> None:
@@ -179,7 +178,6 @@ class Player(QObject):
         session.play(None)
         self._sheet = self._mix = self._work = self._fresh = None
         self._waiting.clear()
-        self._frames.leave()
         if session.is_open and self.frame != session.document.shot.frame:
             session.act("frame", edits.change_shot(session.document, frame=self.frame))
         else:
@@ -199,11 +197,11 @@ class Player(QObject):
         frame = min(max(session.document.shot.frame + by, first), last)
         session.edit("frame", edits.change_shot(session.document, frame=frame), "frame")
 
-    def _cleaned(self) -> None:
-        if self.is_playing and self._mix is not None and self.session.played is not None:
-            # What comes next is mixed from the clean ones, made ready while the others still serve.
-            made_of, frames = self._made_of, self._bridge.mix.frames
-            self._fresh = self._builds.submit(lambda: frames(*made_of[:2]))
+    def _denoised(self) -> None:
+        live = self._bridge.mix
+        if self.is_playing and self._mix is not None and live.is_denoised(self._mix.keys):
+            # What comes next is mixed from the denoised ones, made ready while the others still serve.
+            self._fresh = self._builds.submit(live.frames(*self._made_of[:2]))
 
     def _edited(self) -> None:
         if self.is_playing:
@@ -238,12 +236,12 @@ class Player(QObject):
                 self._waiting.append(made)
             self._stale = False
         if self._fresh is not None and self._fresh.done():
-            # Without clean layers those that there are go on.
+            # Without denoised layers those that there are go on.
             fresh, self._fresh = self._fresh, None
             if fresh.exception() is None:
                 self._mix = fresh.result()
             else:
-                log.error("clean layers cannot be mixed", exc_info=fresh.exception())
+                log.error("denoised layers cannot be mixed", exc_info=fresh.exception())
         if self._shown < 0 and self._make_ahead(0):
             # The clock runs once some frames are made.
             self._began = time.perf_counter()
@@ -333,10 +331,7 @@ class Player(QObject):
             return None
         made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish), passes > 0)
         if self._mix is None or not {g.key for g in lit} <= set(self._mix.keys) or self._made_of != made_of:
-            if made_of[2] and not self._made_of[2]:
-                # True layers have come in place of stand-ins.
-                self._frames.clean()
-            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of[:2])
+            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of[:2])()
         mix = self._mix
         return lambda: mix.picture(now)
 

@@ -1,9 +1,10 @@
 """The mix of many frames in turn: all gains may be new at each, so every layer is added in one go.
 
-Layers whose surface and air have the same gains at all frames are kept as one picture. Frames are laid on a picture
-that is clean: ``clean + sum over layers of (gain - gain it was made with) * layer``, so that grain does not come back.
-What does not change from frame to frame is summed once. Glow is as linear as light: what the layers scatter is made
-once, at half their size, and mixed alike.
+A denoised picture is brought to each frame's gains by layers that are denoised (see `rebalance`). As long as those are
+not there, its layers' changes are laid on it: ``clean + sum over layers of (gain - gain it was made with) * layer``.
+Layers whose surface and air have the same gains at all frames are kept as one picture then, and what does not change
+from frame to frame is summed once. Glow is as linear as light: what the layers scatter is made once, at half their
+size, and mixed alike.
 """
 
 from collections.abc import Callable
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.mix import Rooms
+from lunar_haze.core.picture.rebalance import Rebalance
 
 
 class Mixed(NamedTuple):
@@ -73,12 +75,22 @@ class _Stack:
         return np.tile(gains, (1, self._base.shape[1]))
 
 
+def _laid_on(
+    clean: NDArray[np.float32] | None, told: NDArray[np.float32], pictures: list[NDArray[np.float32]]
+) -> _Stack:
+    """Pictures whose changes from the gains (n, 3) that they had in a clean one are laid on that."""
+    layers = np.ascontiguousarray(np.stack(pictures), np.float32)
+    base = np.zeros(layers.shape[1:], np.float32)
+    return _Stack(base if clean is None else clean - _Stack(base, layers).mixed(told), layers)
+
+
 class FrameMix:
     """Layers made ready to be mixed frame by frame.
 
     ``images`` are the layers by key; ``clean`` (H, W, 3) [cd/m2] is a denoised picture made with ``clean_gains``, None
     for none; ``together`` says that surface and air have the same gains at all frames. ``scatter`` makes of a picture
-    (h, w, 3) what of its light is scattered (h / 2, w / 2, 3), None where nobody asks.
+    (h, w, 3) what of its light is scattered (h / 2, w / 2, 3), None where nobody asks. ``rebalance`` brings the
+    denoised picture to gains of any of the layers, None where it cannot.
     """
 
     def __init__(
@@ -88,22 +100,20 @@ class FrameMix:
         clean_gains: tuple[LayerGain, ...],
         together: bool,
         scatter: Callable[[NDArray[np.float32]], NDArray[np.float32]] | None = None,
+        rebalance: Rebalance | None = None,
     ) -> None:
         self.keys = tuple(images)
         self._together = together
+        self._rebalance, self._rooms = rebalance, Rooms()
+        self._shape = next(iter(images.values())).surface.shape
         pictures: list[NDArray[np.float32]] = []
         for image in images.values():
             pictures += [image.surface + image.air] if together else [image.surface, image.air]
-        layers = np.ascontiguousarray(np.stack(pictures), np.float32)
-        shape = layers.shape[1:]
-        base = np.zeros(shape, np.float32)
-        if clean is not None:
-            base = clean - _Stack(base, layers).mixed(self._gains(clean_gains))
-        self._full = _Stack(base, layers)
+        told = self._gains(clean_gains)
+        self._full = _laid_on(clean, told, pictures) if rebalance is None else None
         self._small: _Stack | None = None
         if scatter is not None:
-            small = [scatter(one) for one in (base, *layers)]
-            self._small = _Stack(small[0], np.stack(small[1:]))
+            self._small = _laid_on(None if clean is None else scatter(clean), told, [scatter(one) for one in pictures])
 
     def _gains(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32]:
         found = {gain.key: gain for gain in gains}
@@ -117,7 +127,13 @@ class FrameMix:
     def picture(self, gains: tuple[LayerGain, ...]) -> Mixed:
         """The picture under gains; it stays as it is until the call after the next one."""
         told = self._gains(gains)
-        return Mixed(self._full.mixed(told), None if self._small is None else self._small.mixed(told))
+        if self._rebalance is not None:
+            light = self._rooms.next(self._shape)
+            self._rebalance.to(gains, light)
+        else:
+            assert self._full is not None
+            light = self._full.mixed(told)
+        return Mixed(light, None if self._small is None else self._small.mixed(told))
 
 
 def are_together(gains: tuple[LayerGain, ...]) -> bool:

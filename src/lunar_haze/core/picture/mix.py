@@ -28,6 +28,21 @@ def add_layer(base: NDArray, image: LayerImage, gain: LayerGain, out: NDArray) -
     )
 
 
+_DARK = (0.0, 0.0, 0.0)
+
+
+def gain_changes(before: tuple[LayerGain, ...], now: tuple[LayerGain, ...]) -> dict[str, LayerGain]:
+    """By how much gains are not what they were, by key; one that is not named is dark."""
+    old, new = ({g.key: g for g in each} for each in (before, now))
+    found = {}
+    for key in old.keys() | new.keys():
+        was, become = (each.get(key, LayerGain(key, _DARK, _DARK)) for each in (old, new))
+        if was != become:
+            surface, air = np.subtract(become.surface, was.surface), np.subtract(become.air, was.air)
+            found[key] = LayerGain(key, tuple(surface.tolist()), tuple(air.tolist()))
+    return found
+
+
 class Rooms:
     """Two pictures of a shape that are made in turn: new memory costs as much as a mix."""
 

@@ -4,6 +4,8 @@ Half-size layers, each denoised by itself, mix to a small picture under the gain
 and to another under the new gains. The ratio of the two, read between the small pixels that look like the large one, is
 laid on the denoised picture: its edges and textures stay, and no grain of a layer comes up. Under unchanged gains the
 ratio is one. Where the light rises so far that the old picture tells nothing of it, the small picture takes its place.
+
+Layers that the picture hardly shows are denoised at full size as well: what they rise by is added as it is.
 """
 
 from collections.abc import Iterable
@@ -13,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain
+from lunar_haze.core.picture.mix import gain_changes
 from lunar_haze.core.units.between import between
 from lunar_haze.core.units.fast_math import log2
 
@@ -26,44 +29,67 @@ ALIKE_STOPS = 0.5
 #: Levels as far below the mean as this are as good as none.
 _LEAST = 1e-6
 
-#: Surface and air (h, w, 3) of a small, clean layer, by its key.
-SmallLayers = dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]
+#: Surface and air (h, w, 3) of a layer that is denoised by itself, small or whole, by its key.
+CleanLayers = dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]
 
 
-def small_mix(layers: SmallLayers, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
-    """The mix (h, w, 3) [cd/m2] of small layers under gains; None where one that gives light is not there."""
-    lit = [gain for gain in gains if not gain.is_silent]
-    if not layers or any(gain.key not in layers for gain in lit):
-        return None
-    total = np.zeros_like(next(iter(layers.values()))[0])
-    add_small(total, layers, lit)
-    return total
-
-
-def add_small(total: NDArray[np.float32], layers: SmallLayers, gains: Iterable[LayerGain]) -> None:
-    """Add small layers to a mix (h, w, 3) under gains, or by how much those have changed."""
+def _add_layers(total: NDArray[np.float32], layers: CleanLayers, gains: Iterable[LayerGain]) -> None:
+    """Add layers to a mix (h, w, 3) of their size under gains, or by how much those have changed."""
     for gain in gains:
         surface, air = layers[gain.key]
         _add(total, surface, air, np.asarray(gain.surface, f32), np.asarray(gain.air, f32))
 
 
+def _parted(change: LayerGain) -> tuple[LayerGain, LayerGain]:
+    """A change of gains as what rises and what falls."""
+    surface, air = np.array(change.surface), np.array(change.air)
+    rise, fall = (
+        LayerGain(change.key, tuple(part(surface, 0.0).tolist()), tuple(part(air, 0.0).tolist()))
+        for part in (np.maximum, np.minimum)
+    )
+    return rise, fall
+
+
 class Rebalance:
-    """A denoised picture (H, W, 3) and the small mix (h, w, 3) of its layers under the gains it was made with, all
-    [cd/m2]: ready to be brought to another small mix, as often as a hand moves.
+    """A denoised picture (H, W, 3) [cd/m2], the gains that it was made with and its layers denoised by themselves.
+
+    Ready to be brought to other gains, as often as a hand moves, on any thread.
+
+    ``small`` holds every layer that gives light in the picture (KeyError for one that is not there), ``whole`` some of
+    them at full size.
     """
 
-    def __init__(self, clean: NDArray[np.float32], before: NDArray[np.float32]) -> None:
-        self._clean, self.before = clean, before
+    def __init__(
+        self,
+        clean: NDArray[np.float32],
+        gains: tuple[LayerGain, ...],
+        small: CleanLayers,
+        whole: CleanLayers,
+    ) -> None:
+        self._clean, self._gains, self._small, self._whole = clean, gains, dict(small), dict(whole)
+        before = np.zeros_like(next(iter(self._small.values()))[0])
+        _add_layers(before, self._small, (gain for gain in gains if not gain.is_silent))
+        self._before = before
         self._least = f32(max(_LEAST * float(before.mean()), 1e-20))
         self._levels, self._small_levels = np.empty(clean.shape[:2], f32), np.empty(before.shape[:2], f32)
         _levels(clean, self._least, self._levels)
         _levels(before, self._least, self._small_levels)
 
-    def to(self, after: NDArray[np.float32], out: NDArray[np.float32]) -> None:
-        """``out`` (H, W, 3) = the picture as its light goes to the small mix ``after`` (h, w, 3)."""
+    def knows(self, keys: Iterable[str]) -> bool:
+        """Whether it can tell of all these layers."""
+        return self._small.keys() >= set(keys)
+
+    def to(self, gains: tuple[LayerGain, ...], out: NDArray[np.float32]) -> None:
+        """``out`` (H, W, 3) = the picture under other gains."""
+        changes = gain_changes(self._gains, gains)
+        parted = [_parted(change) for key, change in changes.items() if key in self._whole]
+        after = self._before.copy()
+        _add_layers(after, self._small, (change for key, change in changes.items() if key not in self._whole))
+        _add_layers(after, self._small, (fall for _rise, fall in parted if not fall.is_silent))
         ratio = np.empty_like(after)
-        _ratios(self.before, after, self._least, ratio)
+        _ratios(self._before, after, self._least, ratio)
         _rebalance(self._clean, self._levels, self._small_levels, ratio, after, out)
+        _add_layers(out, self._whole, (rise for rise, _fall in parted if not rise.is_silent))
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
