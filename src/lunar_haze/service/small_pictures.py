@@ -6,6 +6,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.layers.model import LayerImage, LayerSpec, View
 from lunar_haze.core.picture.mix import Mixer, block_mean, enlarge
 from lunar_haze.core.sources.model import Sky, Sun
@@ -48,7 +49,8 @@ class SmallPictures:
 
     def __init__(self) -> None:
         self._frame: Frame | None = None
-        self._edges: tuple[Frame, tuple[NDArray, NDArray, NDArray]] | None = None
+        #: The edges that a frame's lens sees through some air.
+        self._edges: tuple[Frame, Medium, tuple[NDArray, NDArray, NDArray]] | None = None
 
     def clear(self) -> None:
         """Forget the place."""
@@ -104,11 +106,12 @@ class SmallPictures:
 
     def _lay(self, job: Job, frame: Frame, picture: NDArray[np.float32], out: NDArray[np.float32]) -> None:
         """A small picture freed of grain and laid out large."""
-        if self._edges is None or self._edges[0] is not job.frame:
+        medium = job.request.medium
+        if self._edges is None or self._edges[0] is not job.frame or self._edges[1] != medium:
             # Edges are told by the first looks already; later ones add nothing to them.
-            self._edges = job.frame, job.frame.edge_guides(job.request.medium)
-        guides = frame.edge_guides(job.request.medium)
-        lay_out(denoise(picture, *frame.guide_images(job.request.medium)), guides, self._edges[1], out)
+            self._edges = job.frame, medium, job.frame.edge_guides(medium)
+        guides = frame.edge_guides(medium)
+        lay_out(denoise(picture, *frame.guide_images(medium)), guides, self._edges[2], out)
 
     def cleaned(self, job: Job, image: LayerImage) -> LayerImage:
         """A small layer freed of grain by itself, where that is wanted and takes less time than its first pass."""
