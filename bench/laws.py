@@ -15,12 +15,14 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 from bench.page import tell
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
-from tests.laws import keys, laws
+from tests.laws import keys, laws, ways
 from tests.strategies.documents import documents
 from tests.strategies.yard import Yard, write_yard
 
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.service.folders import sky_folder
 
@@ -74,6 +76,7 @@ def main() -> None:
     keep_tables_in(sky_folder())
     folder = Path(tempfile.mkdtemp())
     yard, studio = write_yard(folder), laws.Studio(folder / "layers")
+    rays = RayIndex(load_place(Path(yard.place.path), yard.place.scale, yard.place.scene))
 
     def adds_up(document: Document) -> None:
         still = studio.still(laws.request_of(document))
@@ -89,9 +92,16 @@ def main() -> None:
         ("nothing is negative, not a number or without end", is_sane, traced),
         ("a balance of layers is the render of that balance", lambda d: laws.a_mix_is_a_render(studio, d), traced),
         (
-            "a frame is one picture, whichever way it is made",
-            lambda d: laws.any_way_is_the_same(studio, d, folder),
+            "a frame is one picture: alone, in a sequence, in shares",
+            lambda d: ways.any_way_is_the_same(studio, d, folder),
             traced // 4,
+        ),
+        ("a frame plays as its still", lambda d: ways.played_is_the_still(studio, d), traced // 4),
+        ("what is read at a frame is of it", lambda d: ways.what_is_read_is_of_the_frame(studio, d, rays), traced // 4),
+        (
+            "a sequence that is resumed is the one made at once",
+            lambda d: ways.resumed_is_the_same(studio, d, folder / "resumed"),
+            traced // 80,
         ),
     )
     rows = []

@@ -11,7 +11,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.exposure import TRIPLE_ROWS, f_stop, placed_at, shutter_s
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
 from lunar_haze.core.document.rows import CAMERA, facets_of
-from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.place.camera import LEAST_F_NUMBER, Camera
 from lunar_haze.core.units.photometry import MID_GREY, exposure_scale
 
 
@@ -81,3 +81,10 @@ def test_black_is_exposed_for_by_nobody():
     before = document()
     assert placed_at(before, 0.0, 0.0) is before
     assert edits.with_look(before, attrs.evolve(before.look)) == before
+
+
+def test_no_lens_opens_wider_than_light_can_come_in():
+    """A number typed far too small made an opening of many kilometres, and the picture failed."""
+    wide, least = (Camera(focal_mm=50.0, f_number=number) for number in (1e-300, LEAST_F_NUMBER))
+    assert wide.aperture_radius_m == least.aperture_radius_m == pytest.approx(0.05)
+    assert wide.plain() == least.plain() == least

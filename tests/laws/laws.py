@@ -7,7 +7,6 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.document.cues import at_frame, seen_at
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.start import place_spec
@@ -18,9 +17,7 @@ from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.handoff.deliver import source_layers
 from lunar_haze.core.layers.model import FrameRequest
 from lunar_haze.core.plan.frames import frame_request, view_of
-from lunar_haze.core.plan.sequence import planned_frames
 from lunar_haze.core.units.photometry import exposure_scale
-from lunar_haze.service.sequence import FrameMaker, SequenceSpec
 from lunar_haze.service.still import Still, StillMaker
 from tests.strategies.renderer import HereBackend
 
@@ -81,21 +78,8 @@ class Studio:
         assert found is not None
         return found
 
-    def frame(self, document: Document, frame: int, folder: Path) -> tuple[Still, Look, Shot]:
-        """A frame of a sequence of all frames of the shot on screen."""
-        shot = document.shot
-        spec = SequenceSpec(
-            document, shot.name, document.look.name, shot.first_frame, shot.last_frame, folder / "####.exr",
-            size_of(shot), passes=PASSES, denoise=False, layers=True,
-        )  # fmt: skip
-        plans = planned_frames(spec.on_screen, place_spec(document.place), spec.frames, spec.size, PASSES, False)
-        plan = next(plan for plan in plans if plan.frame == frame)
-        still = FrameMaker(spec, place_spec(document.place), self.backend).still(plan, lambda: False)
-        assert still is not None
-        return still, plan.look, plan.shot
 
-
-def _close(one: NDArray, other: NDArray, relative: float = 2e-5) -> bool:
+def close(one: NDArray, other: NDArray, relative: float = 2e-5) -> bool:
     """Whether pictures differ by no more than the rounding of their sums."""
     scale = max(float(np.abs(other).max(initial=0.0)), 1e-30)
     return bool(np.abs(one.astype(np.float64) - other).max(initial=0.0) <= relative * scale)
@@ -105,11 +89,11 @@ def layers_add_up(still: Still, look: Look, shot: Shot, place_key: str) -> None:
     """The layers that are handed on add up to the picture, none is missing."""
     layers = source_layers(look, view_of(shot, size_of(shot)), place_key, still.layers)
     total = np.sum([np.zeros_like(still.beauty), *layers.values()], axis=0)
-    assert _close(total, still.beauty), (float(np.abs(total - still.beauty).max()), float(still.beauty.max()))
+    assert close(total, still.beauty), (float(np.abs(total - still.beauty).max()), float(still.beauty.max()))
     # What a mask weakens by source is a share of the same picture.
     shares = [share_in(still.beauty, light) for light in layers.values()]
     lit = still.beauty > 1e-6 * still.beauty.max(initial=1e-12)
-    assert _close(np.sum([np.zeros_like(still.beauty), *shares], axis=0)[lit], np.ones_like(still.beauty)[lit], 1e-3)
+    assert close(np.sum([np.zeros_like(still.beauty), *shares], axis=0)[lit], np.ones_like(still.beauty)[lit], 1e-3)
 
 
 def nothing_is_odd(still: Still, look: Look, shot: Shot) -> None:
@@ -144,25 +128,7 @@ def a_mix_is_a_render(studio: Studio, document: Document) -> None:
             continue
         image = before.layers[gain.key]
         mixed += image.surface * np.float32(gain.surface) + image.air * np.float32(gain.air)
-    assert _close(mixed, studio.still(request).beauty)
-
-
-def any_way_is_the_same(studio: Studio, document: Document, folder: Path) -> None:
-    """A frame is the same picture by itself, in a sequence and taken to by cues; its layers add up in each."""
-    shot = document.shot
-    frame = shot.frame
-    taken = at_frame(document, frame)
-    assert not differences(seen_at(document, shot.name, document.look.name, frame), (taken.shot, taken.look))
-    alone = studio.still(request_of(taken))
-    place_key = place_spec(document.place).key
-    layers_add_up(alone, taken.look, taken.shot, place_key)
-    still, look, there = studio.frame(document, frame, folder)
-    assert not differences((there, look), (taken.shot, taken.look))
-    layers_add_up(still, look, there, place_key)
-    for key, image in alone.layers.items():
-        # Other paths of the same light: alike but for the grain of two passes.
-        one, two = (float(part.surface.sum() + part.air.sum()) for part in (image, still.layers[key]))
-        assert abs(one - two) <= 0.5 * max(one, two) + 1e-12, (key, one, two)
+    assert close(mixed, studio.still(request).beauty)
 
 
 def the_lens_makes_no_light(look: Look) -> None:

@@ -2,7 +2,7 @@
 
 import attrs
 import pytest
-from hypothesis import HealthCheck, Phase, find, given, settings
+from hypothesis import Phase, find, given, settings
 from hypothesis import strategies as st
 
 from lunar_haze.core.document.history import History
@@ -12,13 +12,13 @@ from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.kinds import forget_kind, kinds, source_kind
 from lunar_haze.core.units.row import row
 from tests.laws import laws
+from tests.laws.conftest import some
 from tests.strategies.documents import documents, numbers, targets
 
 #: Sections of a finish that are of the lens.
 LENS = ("glow", "starburst and ghosts")
 # Finding the smallest document that breaks a law takes minutes; a busy machine is no failure.
 pytestmark = pytest.mark.timeout(400)
-some = settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 many = settings(some, max_examples=150)
 
 
@@ -76,12 +76,6 @@ def test_layers_add_up_and_nothing_is_odd(data, yard, studio):
 @given(data=st.data())
 def test_a_balance_of_layers_is_the_render_of_that_balance(data, yard, studio):
     laws.a_mix_is_a_render(studio, data.draw(documents(yard)))
-
-
-@some
-@given(data=st.data())
-def test_a_frame_is_the_same_picture_whichever_way_it_is_made(data, yard, studio, tmp_path_factory):
-    laws.any_way_is_the_same(studio, data.draw(documents(yard)), tmp_path_factory.getbasetemp())
 
 
 @settings(some, max_examples=40)

@@ -6,7 +6,7 @@ from pathlib import Path
 from lunar_haze.core.layers.model import FrameRequest, LayerGain
 from lunar_haze.service.board import Board
 from lunar_haze.service.layer_cache import LayerCache
-from lunar_haze.service.protocol import Balance, DenoiseThis, Event, Hold, KeepWithin, Request, Want
+from lunar_haze.service.protocol import Balance, BoardReady, DenoiseThis, Event, Hold, KeepWithin, Request, Want
 from lunar_haze.service.worker import Worker
 
 
@@ -18,12 +18,11 @@ class HereBackend:
     def __init__(self, cache: Path) -> None:
         self._tell: Callable[[Event], None] = lambda event: None
         self._worker = Worker(self, LayerCache(cache))
-
-    @property
-    def board(self) -> Board | None:
-        return self._worker.layout.board
+        self.board: Board | None = None
 
     def send(self, event: Event, descriptor: int = -1) -> None:
+        if isinstance(event, BoardReady):
+            self.board = self._worker.layout.board
         self._tell(event)
 
     def start(self, on_event: Callable[[Event], None]) -> None:

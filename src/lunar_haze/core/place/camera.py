@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 Vec3 = tuple[float, float, float]
 SENSOR_WIDTH_MM = 36.0
+#: No lens in air opens wider: light would have to come in from behind it.
+LEAST_F_NUMBER = 0.5
 
 
 @attrs.frozen
@@ -27,7 +29,7 @@ class Camera:
     @property
     def aperture_radius_m(self) -> float:
         """Radius of the lens's opening [m], 0 for a pinhole."""
-        return self.focal_mm / 1000 / (2 * self.f_number) if self.f_number > 0 else 0.0
+        return self.focal_mm / 1000 / (2 * max(self.f_number, LEAST_F_NUMBER)) if self.f_number > 0 else 0.0
 
     @property
     def sharp_at_m(self) -> float:
@@ -35,8 +37,11 @@ class Camera:
         return self.focus_m if self.focus_m > 0 else max(math.dist(self.position, self.aim), 0.05)
 
     def plain(self) -> "Camera":
-        """The camera as it draws: a pinhole has no focus."""
-        return self if self.f_number > 0 else attrs.evolve(self, f_number=0.0, focus_m=0.0)
+        """The camera as it draws: a pinhole has no focus, and no lens opens wider than the widest."""
+        if self.f_number >= LEAST_F_NUMBER:
+            return self
+        lens = self.f_number > 0
+        return attrs.evolve(self, f_number=LEAST_F_NUMBER if lens else 0.0, focus_m=self.focus_m if lens else 0.0)
 
     @property
     def tan_half_width(self) -> float:
