@@ -86,13 +86,13 @@ def _add_glow(row, height, glow, line, room, values):
 
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _weigh(balance, row, line):
-    m = balance.matrix
+    m, none = balance.matrix, np.float32(0.0)
     red, green, blue = line[0], line[1], line[2]
     for x in range(red.size):
         r, g, b = red[x], green[x], blue[x]
-        red[x] = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
-        green[x] = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
-        blue[x] = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
+        red[x] = max(m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, none)
+        green[x] = max(m[1, 0] * r + m[1, 1] * g + m[1, 2] * b, none)
+        blue[x] = max(m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, none)
     if balance.gains.shape[0] > 1:
         gains = balance.gains[row]
         for c in range(3):

@@ -34,7 +34,8 @@ def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_hal
     balance = _balance_of(finish, picture, tan_half_width)
     if not balance.is_on:
         return picture
-    balanced = picture @ balance.matrix.T
+    # Colours at the edge of the working space may leave it: no light is less than none.
+    balanced = np.maximum(picture @ balance.matrix.T, np.float32(0.0))
     balanced *= balance.gains[..., None]
     return balanced
 
