@@ -207,7 +207,9 @@ def test_light_of_a_white_is_drawn_as_grey_as_the_views_own_white(kelvin, duv):
     assert balanced / luminance(balanced) == pytest.approx(np.ones(3), abs=0.06 if near else 2e-3)
 
 
-@given(st.sampled_from([(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (0.0, 0.4, 1.0)]), st.floats(2000.0, 12_000.0))
+@given(
+    st.sampled_from([(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (0.0, 0.4, 1.0)]), st.floats(2000.0, 12_000.0)
+)
 def test_no_colour_becomes_less_than_no_light(colour, kelvin):
     light = np.full((4, 6, 3), colour, np.float32)
     assert in_light(light, Finish(white=White(kelvin)), 1.0, 0.5).min() >= 0.0

@@ -9,14 +9,29 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
-from lunar_haze.core.document.photographs import sun_of_panorama
+from lunar_haze.core.document.edits import add_source, change_look, change_shape, change_source
+from lunar_haze.core.document.files import load
+from lunar_haze.core.document.photographs import (
+    lamp_of_panorama,
+    odd_sun_remark,
+    sun_of_panorama,
+    with_photograph,
+)
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.handoff.stills import write_exr, write_hdr
 from lunar_haze.core.sky.dome import dome_illuminance_lx, dome_radiance
 from lunar_haze.core.sky.lat_long import direction_of, irradiance, map_directions
 from lunar_haze.core.sky.model import Panorama, SkyGrade
-from lunar_haze.core.sky.panorama import WIDEST_KEPT, file_digest, lobe_bearing, lobe_light, read_panorama
-from lunar_haze.core.sources.gain import source_gain
+from lunar_haze.core.sky.panorama import (
+    WIDEST_KEPT,
+    file_digest,
+    has_sun,
+    lobe_bearing,
+    lobe_in,
+    lobe_light,
+    read_panorama,
+)
+from lunar_haze.core.sources.gain import source_colour, source_gain
 from lunar_haze.core.sources.model import Sky, Source
 
 
@@ -306,11 +321,6 @@ def test_a_clipped_sun_is_found_by_its_halo(tmp_path):
 
 
 def test_a_sun_taken_out_turns_with_its_photograph_and_keeps_its_colour(sunny, demo):
-    from lunar_haze.core.document.edits import add_source, change_look, change_shape
-    from lunar_haze.core.document.files import load
-    from lunar_haze.core.document.photographs import with_photograph
-    from lunar_haze.core.sources.gain import source_colour
-
     dome = dome_of(sunny)
     source = Source("sky", "photo", Sky(dome, follows_hour=False), 20_000.0, "lx")
     sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
@@ -326,3 +336,78 @@ def test_a_sun_taken_out_turns_with_its_photograph_and_keeps_its_colour(sunny, d
     follows = next(s for s in exchanged if s.lobe_of == "sky")
     assert (follows.shape.altitude_deg, follows.shape.azimuth_deg) == pytest.approx((15.0, 300.0), abs=0.5)
     assert add_source(document, source).look.source("sky") is not None
+
+
+def window_of_a_room(height=256, altitude=10.0, azimuth=40.0):
+    """A dim room with a window of 30 by 20 degrees."""
+    directions, _ = map_directions(height, 2 * height)
+    high = np.degrees(np.arcsin(directions[..., 2]))
+    along = (np.degrees(np.arctan2(directions[..., 0], directions[..., 1])) - azimuth + 180.0) % 360.0 - 180.0
+    picture = np.full((height, 2 * height, 3), 0.2)
+    picture[(np.abs(along) < 15.0) & (np.abs(high - altitude) < 10.0)] = (30.0, 31.0, 34.0)
+    return picture.astype(np.float32)
+
+
+def test_a_window_becomes_a_rectangle_of_its_size_with_its_light(tmp_path):
+    write_exr(tmp_path / "room.exr", window_of_a_room(), {}, {})
+    dome = dome_of(tmp_path / "room.exr")
+    lobe = lobe_in(dome)
+    assert not has_sun(dome)
+    assert lobe.is_source
+    assert lobe.size_deg == pytest.approx((30.0, 20.0), rel=0.06)
+    source = Source("sky", "room", Sky(dome, follows_hour=False), 300.0, "lx")
+    aim, towards = np.array([1.0, 2.0, 1.2]), direction_of(*lobe_bearing(dome))
+    lamp, sky = lamp_of_panorama(source, towards, lobe_light(dome), aim)
+    assert lamp.name == "brightest light of room"
+    position = np.array(lamp.shape.position) - aim
+    assert position / np.linalg.norm(position) == pytest.approx(towards, abs=1e-6)
+    # Facing it at the point that it stands beyond, it gives what the photograph gave.
+
+    def facing(dome, gain):
+        directions, solid = map_directions(512, 1024)
+        weight = np.maximum(directions @ towards, 0.0) * solid
+        picture = dome_radiance(dome, 512, 1024) / dome_illuminance_lx(dome)
+        return np.einsum("hwc,hw->c", picture, weight) * gain
+
+    before, rest = facing(dome, source_gain(source)), facing(sky.shape.dome, source_gain(sky))
+    radiance = source_gain(lamp) * lamp.shape.radiance_per_lumen()
+    given = radiance * lamp.shape.illuminance_per_radiance(float(np.linalg.norm(position)))
+    assert rest + given == pytest.approx(before, rel=0.04)
+
+
+def test_a_sun_of_a_colour_that_no_sun_has_is_daylight_as_about_it(tmp_path):
+    picture = photograph()
+    sun = picture[..., 0] > 100.0
+    picture[sun] = (200.0, 4000.0, 900.0)
+    write_exr(tmp_path / "green.exr", picture, {}, {})
+    odd = dome_of(tmp_path / "green.exr", sky_kind="clear day")
+    write_exr(tmp_path / "usual.exr", photograph(), {}, {})
+    usual = dome_of(tmp_path / "usual.exr", sky_kind="clear day")
+    assert odd_sun_remark(usual) == ""
+    assert "colour that no sun has" in odd_sun_remark(odd)
+    source = Source("sky", "sky", Sky(odd, follows_hour=False), 20_000.0, "lx")
+    made, _sky = sun_of_panorama(source, lobe_bearing(odd), lobe_light(odd))
+    assert made.gel == (1.0, 1.0, 1.0)
+    assert 2500.0 <= made.kelvin <= 12_000.0
+    # A red sun is that of an evening.
+    picture[sun] = (4000.0, 900.0, 120.0)
+    write_exr(tmp_path / "red.exr", picture, {}, {})
+    assert odd_sun_remark(dome_of(tmp_path / "red.exr", sky_kind="low sun")) == ""
+
+
+def test_a_photograph_turns_with_the_sun_taken_out_of_it_until_they_are_untied(sunny, demo):
+    dome = dome_of(sunny)
+    source = Source("sky", "photo", Sky(dome, follows_hour=False), 20_000.0, "lx")
+    sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
+    document = change_look(load(demo)[0], sources=(sky, sun))
+    moved = change_shape(document, sun.id, azimuth_deg=(sun.shape.azimuth_deg + 250.0) % 360.0, altitude_deg=50.0)
+    turned = moved.look.source("sky").shape.dome
+    # There and back is where it was, and where the sun stands its photograph has it.
+    assert turned.turn_deg == pytest.approx(-110.0)
+    assert turned.tilt_deg == 0.0
+    assert lobe_bearing(turned)[1] == pytest.approx(moved.look.source(sun.id).shape.azimuth_deg, abs=0.01)
+    # Turned by its photograph it stays as much higher as it was raised.
+    back = change_shape(moved, "sky", dome=dome_of(sunny, without_sun=True)).look.source(sun.id).shape
+    assert (back.altitude_deg, back.azimuth_deg) == pytest.approx((50.0, sun.shape.azimuth_deg), abs=0.01)
+    apart = change_source(moved, sun.id, lobe_of="")
+    assert change_shape(apart, sun.id, azimuth_deg=5.0).look.source("sky").shape.dome == turned

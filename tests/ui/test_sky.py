@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QFileDialog, QPushButton
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.handoff.stills import write_exr
@@ -15,6 +15,7 @@ from lunar_haze.core.sky.ephemeris import events
 from lunar_haze.core.sky.lat_long import direction_of, irradiance, map_directions
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient, Panorama
 from lunar_haze.core.sky.tables import is_ready
+from lunar_haze.ui import questions
 from lunar_haze.ui.day_strip import SiteDialog
 from lunar_haze.ui.sky_facets import SkyFacets
 from tests.ui.hands import drag, finish, source
@@ -26,6 +27,10 @@ def look_of(window):
 
 def box(window, text):
     return next(b for b in window.facets.widget().findChildren(QCheckBox) if b.text() == text)
+
+
+def press(window, text):
+    next(b for b in window.facets.widget().findChildren(QPushButton) if b.text().startswith(text)).click()
 
 
 def combo(window, name):
@@ -193,6 +198,53 @@ def test_a_photograph_stands_as_the_sky_and_its_sun_becomes_a_source(window, tmp
     assert sun.shape.altitude_deg == pytest.approx(30.0, abs=1.0)
     assert sun.shape.azimuth_deg == pytest.approx(130.0, abs=1.0)
     assert source(window, "sky").shape.dome.without_sun
+
+
+def test_a_photographs_sun_and_the_photograph_are_one_until_untied(window, tmp_path):
+    told = []
+    window.session.said.connect(lambda text, problem: told.append(text))
+    directions, _ = map_directions(128, 256)
+    picture = np.full((128, 256, 3), (0.3, 0.4, 0.6), np.float32)
+    picture[directions @ direction_of(30.0, 110.0) > 0.999] = 3000.0
+    write_exr(tmp_path / "sky.exr", picture, {}, {})
+    window.session.choose("sky")
+    SkyFacets(window.facets.column, "sky").use_panorama(tmp_path / "sky.exr")
+    press(window, "take its sun")
+    sun = look_of(window).sources[-1]
+    window.session.choose(sun.id)
+    QApplication.processEvents()
+    well = window.facets.wells["azimuth"]
+    well.edit()
+    finish(well, "140")
+    assert source(window, "sky").shape.dome.turn_deg == pytest.approx(30.0, abs=0.5)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert source(window, "sky").shape.dome.turn_deg == 0.0
+    press(window, "untie")
+    well = window.facets.wells["azimuth"]
+    well.edit()
+    finish(well, "200")
+    assert source(window, "sky").shape.dome.turn_deg == 0.0
+
+
+@pytest.mark.parametrize(("answer", "muted", "added"), [
+    ("mute them", True, 1), ("let both light", False, 1), ("add nothing", False, 0),
+])  # fmt: skip
+def test_a_new_sky_asks_before_it_mutes_others(window, tmp_path, monkeypatch, answer, muted, added):
+    asked = []
+
+    def ask(_parent, title, text, _more, answers, escape=""):
+        asked.append((title, text))
+        return answer
+
+    monkeypatch.setattr(questions, "ask", ask)
+    write_exr(tmp_path / "sky.exr", np.full((64, 128, 3), 0.4, np.float32), {}, {})
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(tmp_path / "sky.exr"), ""))
+    count = len(look_of(window).sources)
+    window.adding.ask_photograph()
+    assert len(asked) == 1
+    assert source(window, "sky").name in asked[0][1]
+    assert len(look_of(window).sources) == count + added
+    assert source(window, "sky").muted == muted
 
 
 def test_a_photograph_that_cannot_be_read_changes_nothing(window, tmp_path):

@@ -96,7 +96,7 @@ class Adding:
         """Ask for a photograph and let it stand as the sky."""
         path = ask_photograph(self._session, self._parent)
         if path is not None:
-            lay_photograph(self._session, path)
+            lay_photograph(self._session, path, self._parent)
 
     def _fill_glowing(self, menu: QMenu) -> None:
         place = self._session.place

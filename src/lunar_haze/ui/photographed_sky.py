@@ -12,8 +12,11 @@ from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.panorama import file_digest, read_panorama
 from lunar_haze.core.sources.model import Sky, Source
+from lunar_haze.ui import questions
 from lunar_haze.ui.session import Session
 
+#: What may become of the skies that a look has already.
+ALONE, TOGETHER, LEAVE = "mute them", "let both light", "add nothing"
 _KINDS = "panoramas (*.exr *.hdr *.png *.jpg *.jpeg *.tif *.tiff)"
 
 
@@ -24,10 +27,10 @@ def ask_photograph(session: Session, parent: QWidget) -> Path | None:
     return Path(name) if name else None
 
 
-def lay_photograph(session: Session, path: Path, source_id: str = "") -> bool:
-    """Let a photograph stand as a sky of the look, or, without one, as a new sky that lights alone.
+def lay_photograph(session: Session, path: Path, parent: QWidget, source_id: str = "") -> bool:
+    """Let a photograph stand as a sky of the look, or, without one, as a new sky.
 
-    Says whether it could be read.
+    Where others light the look already it is asked what becomes of them. Says whether it could be read and was laid.
     """
     try:
         photograph = read_panorama(path)
@@ -38,6 +41,15 @@ def lay_photograph(session: Session, path: Path, source_id: str = "") -> bool:
     sources, quiet = session.document.look.sources, []
     if not source_id:
         quiet = [s for s in sources if isinstance(s.shape, Sky) and s.shape.lights and not s.muted]
+        if quiet:
+            names = ", ".join(s.name for s in quiet)
+            answer = questions.ask(
+                parent, "other skies", f"{names} lights this look already",
+                "Two skies give the light of both. What is muted is one key away.", [ALONE, TOGETHER, LEAVE],
+            )  # fmt: skip
+            if answer == LEAVE:
+                return False
+            quiet = quiet if answer == ALONE else []
         sources = tuple(attrs.evolve(s, muted=True) if s in quiet else s for s in sources)
         made = Source(new_id(), edits.free_name(path.stem, (s.name for s in sources)), Sky(), 1.0, "true", role="fill")
         sources, source_id = (*sources, made), made.id

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QLabel
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.document.photographs import sun_of_panorama
+from lunar_haze.core.document.photographs import lamp_of_panorama, odd_sun_remark, sun_of_panorama
 from lunar_haze.core.errors import SkyError
+from lunar_haze.core.sky.lat_long import direction_of
 from lunar_haze.core.sky.model import (
     CLOUDS,
     SKY_KINDS,
@@ -32,6 +33,8 @@ from lunar_haze.core.sky.photograph_kinds import NAMES, named
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.photographed_sky import ask_photograph, lay_photograph
+
+_TAKE_SUN, _TAKE_LIGHT = "take its sun out as a source", "take its brightest light out as a source"
 
 
 class SkyFacets:
@@ -80,6 +83,15 @@ class SkyFacets:
         """Direction and size of a sun or a moon."""
         self._follow_box()
         self._column.rows_of("shape")
+        sky = self._session.document.look.source(self._source.lobe_of)
+        if sky is not None:
+            self._column.words(f"taken out of {sky.name}: they turn together")
+            self._column.lay(
+                self._column.button("untie from the photograph", "each is turned by itself from then on", self._untie)
+            )
+
+    def _untie(self) -> None:
+        self._session.act("untied", edits.change_source(self._session.document, self._id, lobe_of=""))
 
     def _follow_box(self) -> None:
         def follow(on: bool) -> Document:
@@ -262,7 +274,7 @@ class SkyFacets:
 
     def use_panorama(self, path: Path) -> None:
         """Let a photograph stand as this sky."""
-        if not lay_photograph(self._session, path, self._id):
+        if not lay_photograph(self._session, path, self._column.window(), self._id):
             self._column.refresh()
 
     def _fill_panorama(self) -> None:
@@ -291,9 +303,7 @@ class SkyFacets:
         )
         self._column.rows_of("photograph")
         spot = self._column.words("")
-        take = self._column.button(
-            "take its sun out as a source", "a source of its own: sharp shadows, its own level", self.take_sun_out
-        )
+        take = self._column.button(_TAKE_SUN, "a source of its own: its shadows, its own level", self.take_light_out)
 
         def show_spot() -> None:
             try:
@@ -304,10 +314,11 @@ class SkyFacets:
                 take.setEnabled(False)
                 return
             what = "its own sun" if is_sun else "its brightest light, which is no sun,"
+            take.setText(_TAKE_SUN if is_sun else _TAKE_LIGHT)
             size = "" if is_sun else f", {lobe.diameter_deg:.0f}° wide"
             where = f"{altitude:.0f}° high, bearing {azimuth:.0f}°{size}"
             spot.setText(f"{what} stands {where}; {lobe.share:.1%} of the light")
-            take.setEnabled(is_sun and not dome().without_sun)
+            take.setEnabled((is_sun or lobe.is_source) and not dome().without_sun)
 
         self._column.on_refresh(show_spot)
         self._column.lay(take)
@@ -323,11 +334,17 @@ class SkyFacets:
         document = self._change_dome(sky_kind=name)
         return edits.change_source(document, self._id, amount=named(name).level_lx, unit="lx")
 
-    def take_sun_out(self) -> None:
-        """Leave the photograph's bright lobe out of the sky and add it as a sun that gives the same light."""
-        source, dome = self._source, self._photograph
-        sun, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
-        document = edits.change_source(
-            self._session.document, source.id, shape=sky.shape, amount=sky.amount, unit=sky.unit
-        )
-        self._session.act("sun out of the sky", edits.add_source(document, sun))
+    def take_light_out(self) -> None:
+        """Leave the photograph's brightest light out of the sky and add it as a source that gives the same light."""
+        source, dome, document = self._source, self._photograph, self._session.document
+        if has_sun(dome) or lobe_in(dome).is_disc:
+            taken, sky = sun_of_panorama(source, lobe_bearing(dome), lobe_light(dome))
+        else:
+            towards = direction_of(*lobe_bearing(dome))
+            aim = np.asarray(document.shot.seen_from.aim, float)
+            taken, sky = lamp_of_panorama(source, towards, lobe_light(dome), aim)
+        document = edits.change_source(document, source.id, shape=sky.shape, amount=sky.amount, unit=sky.unit)
+        self._session.act("light out of the sky", edits.add_source(document, taken))
+        remark = odd_sun_remark(dome) if has_sun(dome) else ""
+        if remark:
+            self._session.said.emit(f"{source.name}: {remark}", True)

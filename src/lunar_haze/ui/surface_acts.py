@@ -200,6 +200,7 @@ class SurfaceActs:
             self.session.said.emit("nothing in the sky sees this spot: no direction of the sun would strike it", False)
             return
         self.session.act(f"{source.name} strikes here", edits.reshape(self.session.document, source.id, turned))
+        self._tell_bond(source)
 
     def come_from(self, at: QPointF) -> None:
         """Let the chosen sun or moon stand where the sky was clicked."""
@@ -212,6 +213,20 @@ class SurfaceActs:
         _origin, direction = shot.seen_from.ray(x * width, y * height, width, height)
         moved = coming_from(source.shape, direction)
         self.session.act(f"{source.name} comes from here", edits.reshape(self.session.document, source.id, moved))
+        self._tell_bond(source)
+
+    def _tell_bond(self, before: Source) -> None:
+        """Say what a photograph does when the sun that was taken out of it was moved."""
+        look = self.session.document.look
+        sky, sun = look.source(before.lobe_of), look.source(before.id)
+        if sky is None or sun is None or not isinstance(sun.shape, Sun) or not isinstance(before.shape, Sun):
+            return
+        told = f"{sky.name} is turned along"
+        raised = sun.shape.altitude_deg - before.shape.altitude_deg
+        if abs(raised) > 0.5:
+            way = "higher" if raised > 0 else "lower"
+            told += f", but a photograph cannot be raised: the sun stands {abs(raised):.0f}° {way} than in it"
+        self.session.said.emit(told, False)
 
     def practical(self, seen: Seen) -> None:
         """A real source in a glowing fixture: its place, size and colour; the glow stays for the lens."""

@@ -11,7 +11,7 @@ from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.document.hold import held
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Cue, Document, Group, Look, Pin, Shot
-from lunar_haze.core.document.photographs import suns_along
+from lunar_haze.core.document.photographs import bonded
 from lunar_haze.core.errors import QuantityError, SkyError
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.ephemeris import Site, bright_limb_deg, heavens
@@ -141,7 +141,7 @@ def with_source(document: Document, source: Source) -> Document:
     before = document.look.source(source.id)
     sources = tuple(source if s.id == source.id else s for s in document.look.sources)
     if before is not None and before.shape != source.shape:
-        sources = suns_along(sources, before, source.id)
+        sources = bonded(sources, before, source.id)
     return change_look(document, sources=sources)
 
 
