@@ -37,7 +37,10 @@ def work(tmp_path, demo):
 @pytest.fixture(autouse=True)
 def _unasked(monkeypatch):
     """No question stops a test: work without a name is kept, and nothing else is answered with yes."""
-    answers = {"black": "silence this one", "unsaved work": "keep it for later", "still": "give it up"}
+    answers = {
+        "black": "silence this one", "unsaved work": "keep it for later", "still": "give it up",
+        "other skies": "mute them",
+    }  # fmt: skip
 
     def ask(_parent, title, _text, _more, choices, escape=""):
         return answers.get(title, escape or choices[-1])
