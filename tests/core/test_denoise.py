@@ -5,7 +5,16 @@ import time
 import numpy as np
 import pytest
 
+from lunar_haze.core.air.medium import Medium
+from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG
+from lunar_haze.core.layers.model import LayerSpec, View
+from lunar_haze.core.place.camera import Camera
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.transport.denoise import StoppedError, denoise, with_the_light_of
+from lunar_haze.core.transport.frame import Frame
+from lunar_haze.core.transport.scene import PackedPlace
+from tests.gltf_cases import FACES, File
 
 
 def _noisy(height: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -82,3 +91,45 @@ def test_neither_bright_grain_nor_a_lamp_leaves_a_square_in_the_picture():
     assert steps < 0.01, "a step is an edge that nothing in the picture has"
     lamp = [(p - mist)[70:112, 140:182].sum() for p in (given, picture)]
     assert lamp[0] > 0.5 * lamp[1]
+
+
+def veiled_wall(path, alpha):
+    """A dark wall behind a pale sheet that is there by ``alpha``, as glTF has it (alpha mode BLEND)."""
+    file, corners = File(), np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0)], np.float32)
+    looks = {"baseColorFactor": [0.05, 0.05, 0.06, 1.0]}, {"baseColorFactor": [0.9, 0.85, 0.8, alpha]}
+    file.json["nodes"], file.json["scenes"] = [{"mesh": 0}, {"mesh": 1}], [{"nodes": [0, 1]}]
+    for number, (look, size, z) in enumerate(zip(looks, (6.0, 1.5), (-3.0, 0.0))):
+        points = corners * np.float32(size) + np.array([0.0, 0.0, z], np.float32)
+        primitive = {"attributes": {"POSITION": file.accessor(points)}, "indices": file.accessor(FACES)}
+        file.json["meshes"].append({"primitives": [primitive | {"material": number}]})
+        file.json["materials"].append({
+            "doubleSided": True, "alphaMode": "BLEND" if number else "OPAQUE",
+            "pbrMetallicRoughness": look | {"metallicFactor": 0.0, "roughnessFactor": 0.9},
+        })  # fmt: skip
+    return load_place(file.write(path))
+
+
+@pytest.mark.parametrize("alpha", [0.3, 0.7])
+def test_what_is_partly_there_is_without_speckles(tmp_path, alpha):
+    """Whether a path stops at it is drawn: as a guide that drew speckles all over, however long one waited."""
+    view = View(Camera((0.0, -6.0, 0.0), (0.0, 0.0, 0.0), 35.0), 160, 90)
+    frame = Frame(PackedPlace(veiled_wall(tmp_path / "veil.glb", alpha)), view)
+    frame.add_guides(1)
+    (key,) = frame.want([LayerSpec("veil", view, Ball((2.0, -4.0, 2.0), 0.2), Medium(), 1)])
+    for _ in range(8):
+        frame.trace([key])
+    frame.add_guides(2)
+    albedo, normal = frame.guide_images(Medium())
+    middle = slice(35, 55), slice(65, 95)
+    front, behind = (SRGB_TO_ACESCG @ np.array(c) for c in ([0.9, 0.85, 0.8], [0.05, 0.05, 0.06]))
+    assert albedo[middle] == pytest.approx(np.broadcast_to(alpha * front + (1 - alpha) * behind, (20, 30, 3)), rel=1e-3)
+    image = frame.image(key)
+    summed = image.surface + image.air
+
+    def roughness(picture):
+        tone = picture[middle].mean(2)
+        return np.abs(np.diff(tone, 2, axis=1)).mean() / tone.mean()
+
+    clean = denoise(summed, albedo, normal, "high")
+    assert roughness(clean) < 0.02 * roughness(summed)
+    assert clean[middle].mean() == pytest.approx(summed[middle].mean(), rel=0.1)
