@@ -93,6 +93,23 @@ def test_neither_bright_grain_nor_a_lamp_leaves_a_square_in_the_picture():
     assert lamp[0] > 0.5 * lamp[1]
 
 
+def test_the_picture_as_a_whole_keeps_its_light_of_each_colour():
+    """A coloured lamp that holds most of the light, and a little bright grain that the network takes away."""
+    rng = np.random.default_rng(7)
+    height, width = 180, 320
+    j, i = np.mgrid[0:height, 0:width]
+    mist = 0.5 * np.ones((height, width, 3))
+    lamp = np.exp(-(np.hypot(j - 90.5, i - 160.5) ** 2) / 2.0)[..., None] * np.array([9000.0, 5000.0, 1500.0])
+    picture = mist * rng.gamma(16.0, 1 / 16.0, (height, width, 1)) + lamp
+    for row, column in rng.integers((5, 5), (60, width - 5), (8, 2)):
+        picture[row, column] += 30.0
+    # The network makes a lamp's colour its own.
+    clean = (mist + lamp * np.array([1.1, 0.9, 0.8])).astype(np.float32)
+    given = with_the_light_of(picture.astype(np.float32), clean)
+    assert given.sum((0, 1)) == pytest.approx(picture.sum((0, 1)), rel=1e-3)
+    assert np.abs(given[:60] / clean[:60] - 1.0).max() < 0.02
+
+
 def veiled_wall(path, alpha):
     """A dark wall behind a pale sheet that is there by ``alpha``, as glTF has it (alpha mode BLEND)."""
     file, corners = File(), np.array([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0)], np.float32)

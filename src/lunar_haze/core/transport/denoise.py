@@ -22,6 +22,8 @@ LAMP_OVER_MEAN = 30.0
 LAMP_LEFT_OVER_MEAN, LAMP_OVER_LIGHT_ABOUT = 10.0, 1.5
 #: A lamp's light is brought back by this factor at the most: past that it is grain.
 MOST_OF_A_LAMP = 1.5
+#: Up to this share of a picture the light of bright grain is given to all of it, from the second on it is luck.
+SHARED_OUT = 0.015, 0.03
 #: How often what is amiss is taken back, by how much in all at the most (past that it is grain), what is let be.
 CORRECTIONS, MOST_CORRECTED, NEAR_ENOUGH = 14, 1.1, 1.5e-3
 
@@ -126,12 +128,13 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
     clean = clean.copy()
     _give_back(summed, ~near, clean)
     if lamps.any():
-        _keep_lamps(light, near, clean)
+        _keep_lamps(summed, near, clean)
+        _share_out(summed, clean)
     return clean
 
 
-def _keep_lamps(light: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> None:
-    """Bring each lamp of a denoised picture (H, W, 3) to the light (H, W) that the sum has ``near`` it.
+def _keep_lamps(summed: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Bring each lamp of a denoised picture (H, W, 3) to the light, of each colour, that the sum has ``near`` it.
 
     What is bright in the sum alone is grain and stays out of the picture. Of a lamp only what stands out of the light
     about it is changed, so that no edge of ``near`` shows.
@@ -144,11 +147,25 @@ def _keep_lamps(light: NDArray[np.float32], near: NDArray[np.bool_], clean: NDAr
     numbers, mine = parts[near], shown[near]
     most = np.zeros(count + 1)
     np.maximum.at(most, numbers, mine)
-    over = np.maximum(mine - about[numbers], 0.0)
-    has, is_to, out = (np.bincount(numbers, values, count + 1) for values in (mine, light[near], over))
-    gain = np.clip((is_to - has) / np.maximum(out, 1e-30), 1.0 / MOST_OF_A_LAMP - 1.0, MOST_OF_A_LAMP - 1.0)
-    gain[most < LAMP_LEFT_OVER_MEAN * light.mean()] = 0.0
-    clean[near] *= (1.0 + gain[numbers] * over / np.maximum(mine, 1e-30)).astype(np.float32)[:, None]
+    share = np.maximum(mine - about[numbers], 0.0) / np.maximum(mine, 1e-30)
+    is_lamp = most >= LAMP_LEFT_OVER_MEAN * summed.sum(-1).mean()
+    light = clean[near]
+    for channel in range(3):
+        has = light[:, channel]
+        had, is_to, out = (
+            np.bincount(numbers, values, count + 1) for values in (has, summed[near][:, channel], has * share)
+        )
+        gain = np.clip((is_to - had) / np.maximum(out, 1e-30), 1.0 / MOST_OF_A_LAMP - 1.0, MOST_OF_A_LAMP - 1.0)
+        light[:, channel] *= (1.0 + np.where(is_lamp, gain, 0.0)[numbers] * share).astype(np.float32)
+    clean[near] = light
+
+
+def _share_out(summed: NDArray[np.float32], clean: NDArray[np.float32]) -> None:
+    """Give the little light of bright grain to all of the picture (H, W, 3): where it belongs is not known."""
+    lacks = summed.sum((0, 1), dtype=np.float64) / np.maximum(clean.sum((0, 1), dtype=np.float64), 1e-30) - 1.0
+    least, most = SHARED_OUT
+    lacks *= np.clip((most - np.abs(lacks)) / (most - least), 0.0, 1.0)
+    clean *= (1.0 + lacks).astype(np.float32)
 
 
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
