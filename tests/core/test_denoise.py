@@ -101,8 +101,8 @@ def test_the_picture_as_a_whole_keeps_its_light_of_each_colour():
     mist = 0.5 * np.ones((height, width, 3))
     lamp = np.exp(-(np.hypot(j - 90.5, i - 160.5) ** 2) / 2.0)[..., None] * np.array([9000.0, 5000.0, 1500.0])
     picture = mist * rng.gamma(16.0, 1 / 16.0, (height, width, 1)) + lamp
-    for row, column in rng.integers((5, 5), (60, width - 5), (8, 2)):
-        picture[row, column] += 30.0
+    for row, column in rng.integers((5, 5), (60, width - 5), (3, 2)):
+        picture[row, column] += 200.0
     # The network makes a lamp's colour its own.
     clean = (mist + lamp * np.array([1.1, 0.9, 0.8])).astype(np.float32)
     given = with_the_light_of(picture.astype(np.float32), clean)
