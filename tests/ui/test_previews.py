@@ -166,3 +166,18 @@ def test_a_look_without_sources_is_black_and_no_ghost_of_the_one_before(window, 
     document = window.session.document
     window.session.act("black", attrs.evolve(document, looks=(*document.looks, empty), current_look="nothing"))
     qtbot.waitUntil(lambda: bridge.picture is not None and not bridge.picture.any(), timeout=5000)
+
+
+def test_no_card_shows_what_a_source_gives_in_another_shot(window, qtbot, held):
+    lit = window.session.document.look.active() & window.rail.cards.keys()
+    assert lit
+
+    def pictures():
+        return [window.rail.cards[i].image for i in lit]
+
+    qtbot.waitUntil(lambda: None not in pictures(), timeout=10_000)
+    go_to(window, qtbot, held, window.session.document.current_look, "Waiting")
+    qtbot.wait(15 * len(window.rail.cards) + 100)
+    assert pictures() == [None] * len(lit)
+    held.let_go()
+    qtbot.waitUntil(lambda: None not in pictures(), timeout=10_000)

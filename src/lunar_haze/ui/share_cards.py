@@ -69,6 +69,10 @@ class Card(QWidget):
     def source(self) -> Source | None:
         return self.session.document.look.source(self.what)
 
+    def forget(self) -> None:
+        """Another shot or look is shown: do without a picture until there is one of it."""
+        self.image = None
+
     def renew(self) -> None:
         """Make the card's picture again."""
         self.name_itself()
@@ -220,6 +224,10 @@ class GroupCard(QWidget):
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setAccessibleName(f"group {name}")
         self.setToolTip("drag up or down: dimmer of the group; click: show its sources; right-click: mute, alone")
+
+    def forget(self) -> None:
+        """Another shot or look is shown: do without a picture until there is one of it."""
+        self.image = None
 
     def renew(self) -> None:
         """Make the card's picture again."""

@@ -58,6 +58,8 @@ class ShareRail(QScrollArea):
         bridge.refined.connect(self._all_due)
         bridge.picture_changed.connect(lambda: self._make_due(FINISH))
         self._seen: tuple = ()
+        #: The shot and the look that cards have pictures of.
+        self._of = "", ""
 
     def _show_chosen(self) -> None:
         """Scroll to the card of what is chosen."""
@@ -169,7 +171,13 @@ class ShareRail(QScrollArea):
         order = self._order()
         if order != list(self.cards):
             self._lay_out(order)
-        look = self.session.document.look
+        document = self.session.document
+        look, of = document.look, (document.current_shot, document.current_look)
+        if of != self._of:
+            self._of = of
+            for card in self.cards.values():
+                card.forget()
+            self._all_due()
         exposure = (look.ev100, look.stops)
         seen = set(self._seen)
         for source in look.sources:

@@ -133,7 +133,7 @@ def with_the_light_of(summed: NDArray[np.float32], clean: NDArray[np.float32]) -
     return clean
 
 
-def _keep_lamps(summed: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> NDArray[np.bool_]:
+def _keep_lamps(summed: NDArray[np.float32], near: NDArray[np.bool_], clean: NDArray[np.float32]) -> None:
     """Bring each lamp of a denoised picture (H, W, 3) to the light, of each colour, that the sum has ``near`` it.
 
     What is bright in the sum alone is grain and stays out of the picture. Of a lamp only what stands out of the light
