@@ -18,6 +18,7 @@ from lunar_haze.core.solve.asks import Ask, AskError, Freedom
 from lunar_haze.core.solve.settle import settle
 from lunar_haze.core.solve.tints import Tint
 from lunar_haze.ui.bridge import RenderBridge
+from lunar_haze.ui.screen import still_codes
 from lunar_haze.ui.session import Session
 from lunar_haze.ui.shares_feed import SharesFeed
 
@@ -92,11 +93,12 @@ class Balance(QObject):
         night = self._is_night()
         finish = attrs.evolve(self._session.shown_look.finish.in_force, grain=Grain(), masks=(), table=None)
         bare = Finish(view=finish.view)
+        lens = self._session.shown_shot.seen_from.tan_half_width
         self._busy = True
 
         def work() -> Readings:
             screen = table.show(shown.picture, shown.scale, dither=False)[..., 2::-1]
-            done = None if finish == bare else self._bridge.screen.still(shown.picture, finish)[..., 2::-1]
+            done = None if finish == bare else still_codes(shown.picture, finish, shown.scale, lens)[..., 2::-1]
             return read(shown, np.ascontiguousarray(screen), latitude, night, done)
 
         self._session.aside.then(work, lambda found: self._done.emit(shown, found))

@@ -6,7 +6,6 @@ names on approach, looks of that date as small flags. Date and place are set at 
 
 import datetime as dt
 import math
-import threading
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
@@ -112,17 +111,12 @@ class DayStrip(QWidget):
         self._making = True
         wanted = self._wanted
 
-        def make() -> None:
-            try:
-                band = day_band(*wanted, ROWS, COLUMNS)
-                self._painted.emit(wanted, band)
-            except RuntimeError:
-                pass  # the window is closing
+        self.session.aside.then(lambda: day_band(*wanted, ROWS, COLUMNS), lambda band: self._painted.emit(wanted, band))
 
-        threading.Thread(target=make, name="day-strip", daemon=True).start()
-
-    def _take(self, wanted: object, band: np.ndarray) -> None:
+    def _take(self, wanted: object, band: np.ndarray | None) -> None:
         self._making = False
+        if band is None:
+            return  # the log tells why; another day may do
         self.band.image = as_image(self._bridge.screen.table.show(band, 1.0))
         self.band.update()
         if wanted != self._wanted:

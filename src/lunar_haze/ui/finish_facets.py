@@ -24,7 +24,7 @@ from lunar_haze.ui.chip import Chip
 from lunar_haze.ui.column import Column
 from lunar_haze.ui.finish_steps import step_menu
 from lunar_haze.ui.mask_facets import MaskFacets
-from lunar_haze.ui.screen import as_image
+from lunar_haze.ui.screen import as_image, still_codes
 
 #: Size of a small picture on the shelf [px], and how many lie side by side.
 SHELF_WIDTH, SHELF_HEIGHT, SIDE_BY_SIDE = 84, 47, 3
@@ -75,7 +75,11 @@ class Shelf(QWidget):
         small = block_mean(np.ascontiguousarray(light), max(light.shape[1] // (2 * SHELF_WIDTH), 1))
         finish = begun_with(name, Finish())
         # Grain keeps to the frame's size and would be no more than dirt in so small a picture.
-        pixels = self._bridge.screen.still(small, attrs.evolve(finish, grain=Finish().grain))
+        without, lens = (
+            attrs.evolve(finish, grain=Finish().grain),
+            self._bridge.session.shown_shot.seen_from.tan_half_width,
+        )
+        pixels = still_codes(small, without, self._bridge.exposure(), lens)
         size = QSize(SHELF_WIDTH, SHELF_HEIGHT)
         shown = as_image(pixels).scaled(
             size, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation

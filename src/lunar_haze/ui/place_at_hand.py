@@ -1,5 +1,6 @@
 """The modelled place of the document that is open: read aside, and read again when its files change."""
 
+import threading
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -24,20 +25,24 @@ class PlaceAtHand(QObject):
         self._aside = aside
         self.place: Place | None = None
         self.spec: PlaceSpec | None = None
-        self._index: RayIndex | None = None
+        #: A place and its geometry. Whoever asks first makes it, whichever thread that is.
+        self._index: tuple[Place, RayIndex] | None = None
+        self._one_builds = threading.Lock()
         self._loaded.connect(self._take)
 
     def index(self) -> RayIndex:
-        """The geometry, ready to be asked; raises PlaceError until it is here."""
-        if self.place is None:
-            raise PlaceError("the place is still being opened; try again in a moment")
-        if self._index is None:
-            self._index = RayIndex(self.place)
-        return self._index
+        """The geometry, ready to be asked, on any thread; raises PlaceError until it is here."""
+        with self._one_builds:
+            place = self.place
+            if place is None:
+                raise PlaceError("the place is still being opened; try again in a moment")
+            if self._index is None or self._index[0] is not place:
+                self._index = place, RayIndex(place)
+            return self._index[1]
 
     def have(self, place: Place | None) -> None:
         """A place that has been read already, or none."""
-        self.place, self._index = place, None
+        self.place = place
 
     def read(self, spec: PlaceSpec) -> None:
         """Read a place aside; what is here of another stays until it comes."""

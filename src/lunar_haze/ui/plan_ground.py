@@ -5,7 +5,6 @@ mixed here and now.
 """
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +14,6 @@ from scipy.ndimage import zoom
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.colour.spaces import hex_to_acescg, luminance
-from lunar_haze.core.errors import HazeError
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.plan_map import Sheet
 from lunar_haze.core.solve.plan_light import light_on_ground
@@ -84,24 +82,12 @@ class PlanGround(QObject):
         if self._working or place is None or wanted is None or not self._session.is_open:
             return
         if self.drawing is None or self.drawing.sheet is not wanted:
-            self._start(lambda: self._drawn.emit(place, draw(place, wanted)))
+            self._working = True
+            self._session.aside.then(lambda: draw(place, wanted), lambda found: self._drawn.emit(place, found))
             return
         missing = next((s for s in self._sources() if self._key(s) not in self._light), None)
         if missing is not None:
             self._make_light(missing, self.drawing, place)
-
-    def _start(self, act: Callable[[], None]) -> None:
-        self._working = True
-
-        def run() -> None:
-            try:
-                act()
-            except RuntimeError:
-                pass  # the window is closing
-            except HazeError:
-                self._working = False
-
-        self._session.aside.run(run)
 
     def _sources(self) -> list[Source]:
         """Those whose light is shown: active, and seen from above."""
@@ -118,24 +104,29 @@ class PlanGround(QObject):
     def _make_light(self, source: Source, drawing: Drawing, place: Place) -> None:
         key = self._key(source)
 
-        def make() -> None:
+        def make() -> NDArray[np.float64]:
             points, there = _points(drawing)
             light = np.zeros(there.shape)
             light[there] = light_on_ground(source.shape, points, self._session.index(), place, key[2])
-            self._lit.emit(key, light)
+            return light
 
-        self._start(make)
+        self._working = True
+        self._session.aside.then(make, lambda found: self._lit.emit(key, found))
 
-    def _take_drawing(self, place: Place, drawing: Drawing) -> None:
+    def _take_drawing(self, place: Place, drawing: Drawing | None) -> None:
         self._working = False
+        if drawing is None:
+            return  # the log tells why; the next edit tries again
         if place is self._session.place:
             self.drawing, self._image = drawing, None
             self._light = {k: v for k, v in self._light.items() if k[0] is drawing.sheet}
             self.renewed.emit()
         self._go_on()
 
-    def _take_light(self, key: _Key, light: NDArray[np.float64]) -> None:
+    def _take_light(self, key: _Key, light: NDArray[np.float64] | None) -> None:
         self._working = False
+        if light is None:
+            return
         while len(self._light) >= MOST_KEPT:
             del self._light[next(iter(self._light))]
         self._light[key] = light

@@ -1,5 +1,6 @@
 """The look's reference picture beside the picture: seen, wiped against, and matched."""
 
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -66,14 +67,13 @@ class ReferenceView(QWidget):
 
     wiped = Signal(object)
     _matched = Signal(object)
-    _failed = Signal(str)
 
     def __init__(self, session: Session, bridge: RenderBridge, balance: Balance) -> None:
         super().__init__()
         self._session, self._bridge, self._balance = session, bridge, balance
         self.reference: Reference | None = None
         self._of: ReferenceFile | None = None
-        self._stop, self._busy = False, False
+        self._stop, self._busy = threading.Event(), False
         self.setAcceptDrops(True)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(8, 6, 8, 6)
@@ -117,7 +117,6 @@ class ReferenceView(QWidget):
         session.changed.connect(self._follow)
         session.opened.connect(self._follow)
         self._matched.connect(self._take)
-        self._failed.connect(self._say)
         self._refresh()
 
     @staticmethod
@@ -223,13 +222,13 @@ class ReferenceView(QWidget):
     def match(self) -> None:
         """Begin to match, or stop it."""
         if self._busy:
-            self._stop = True
+            self._stop.set()
             return
         shares = self._balance.present_shares()
         if shares is None or self.reference is None:
             self._session.said.emit("waiting for the picture: a part of its light is not here yet", False)
             return
-        self._busy, self._stop = True, False
+        self._busy, self._stop = True, threading.Event()
         self.words.setText("matching ...")
         self._refresh()
         table, pixels, held = self._bridge.screen.table, self.reference.pixels, self._balance.locked
@@ -240,29 +239,24 @@ class ReferenceView(QWidget):
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
             return table.show(picture, scale, dither=False)[..., 2::-1]
 
-        def work() -> None:
-            try:
-                try:
-                    found = match(
-                        shares, pixels, show, held, with_exposure, lambda: self._stop, kelvins, white, with_white
-                    )
-                    self._matched.emit(found)
-                except (ValueError, np.linalg.LinAlgError):
-                    self._failed.emit("these two pictures cannot be matched")
-            except RuntimeError:
-                pass  # the window is closing
+        stop = self._stop
+        self._session.aside.then(
+            lambda: match(shares, pixels, show, held, with_exposure, stop.is_set, kelvins, white, with_white),
+            self._matched.emit,
+        )
 
-        self._session.aside.run(work)
-
-    def _take(self, found: Matched) -> None:
+    def _take(self, found: Matched | None) -> None:
         self._busy = False
+        if found is None:
+            self._say("these two pictures cannot be matched; the log tells why")
+            return
         names = {s.id: s.name for s in self._session.document.look.sources}
         unsure = [names[i] for i, move in found.moves if found.sigma[i] > 2 * SURE and i in names and abs(move) > 0.1]
         words = found.words
         if unsure:
             words += "; less sure of " + ", ".join(unsure[:4])
         self.words.setText(words)
-        if not self._stop:
+        if not self._stop.is_set():
             self._balance.propose(
                 BalanceChange("match the reference", found.moves, (), found.exposure, found.mireds, found.white)
             )

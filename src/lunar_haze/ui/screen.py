@@ -80,10 +80,13 @@ class Screen(QObject):
         finish = attrs.evolve(look.finish, table=None, masks=())
         return as_image(_codes(finished(light, finish, scale, shot.seen_from.tan_half_width)))
 
-    def still(self, light: NDArray[np.float32], finish: Finish) -> NDArray[np.uint8]:
-        """Screen pixels (h, w, 4), blue first, of a small picture of the shot's light under a finish just looked at."""
-        lens = self._session.shown_shot.seen_from.tan_half_width
-        return _codes(finished(light, finish, self.exposure(), lens))
+
+def still_codes(light: NDArray[np.float32], finish: Finish, scale: float, lens: float) -> NDArray[np.uint8]:
+    """Screen pixels (h, w, 4), blue first, of light (h, w, 3) [cd/m2] as a still has it, on any thread.
+
+    ``scale`` is the exposure, ``lens`` the tangent of half the lens's angle.
+    """
+    return _codes(finished(light, finish, scale, lens))
 
 
 def _codes(shown: NDArray) -> NDArray[np.uint8]:

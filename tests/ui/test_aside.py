@@ -1,0 +1,91 @@
+"""Work beside the window: one that goes wrong is told in the log, and the next one is begun all the same."""
+
+import threading
+
+import attrs
+import numpy as np
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from lunar_haze.core.document import edits
+from lunar_haze.ui import day_strip, place_at_hand, plan_ground, reference_view
+
+
+class OnceBroken:
+    """A function that fails at its first call."""
+
+    def __init__(self, monkeypatch, module, name):
+        self.calls, self._true = 0, getattr(module, name)
+        monkeypatch.setattr(module, name, self)
+
+    def __call__(self, *told, **more):
+        self.calls += 1
+        if self.calls == 1:
+            raise ArithmeticError("a planted fault")
+        return self._true(*told, **more)
+
+
+def edit(window, text):
+    window.session.act(text, edits.change_look(window.session.document, note=text))
+
+
+def test_a_plan_that_cannot_be_drawn_is_drawn_the_next_time(window, qtbot, monkeypatch):
+    ground = window.plan.ground
+    qtbot.waitUntil(lambda: ground.drawing is not None, timeout=20_000)
+    broken = OnceBroken(monkeypatch, plan_ground, "draw")
+    ground._forget()
+    edit(window, "one")
+    qtbot.waitUntil(lambda: broken.calls == 1, timeout=10_000)
+    qtbot.waitUntil(lambda: not ground._working, timeout=10_000)
+    edit(window, "two")
+    qtbot.waitUntil(lambda: ground.drawing is not None, timeout=20_000)
+
+
+def test_a_sky_of_a_day_that_cannot_be_painted_is_painted_the_next_day(window, qtbot, monkeypatch):
+    qtbot.waitUntil(lambda: window.hour.band.image is not None, timeout=20_000)
+    first = window.hour.band.image
+    broken = OnceBroken(monkeypatch, day_strip, "day_band")
+    for day in ("2024-03-02", "2024-12-11"):
+        calls = broken.calls
+        window.session.act("day", edits.change_heavens(window.session.document, date=day))
+        qtbot.waitUntil(lambda calls=calls: broken.calls > calls, timeout=10_000)
+        QApplication.processEvents()
+    qtbot.waitUntil(lambda: window.hour.band.image is not first, timeout=20_000)
+
+
+def test_a_match_that_goes_wrong_is_told_and_can_be_begun_again(window, qtbot, monkeypatch, tmp_path):
+    from PIL import Image
+
+    Image.fromarray(np.full((54, 96, 3), 90, np.uint8)).save(tmp_path / "grey.png")
+    view = window.beside.reference
+    view.use(tmp_path / "grey.png")
+    broken = OnceBroken(monkeypatch, reference_view, "match")
+    view.match()
+    qtbot.waitUntil(lambda: "cannot be matched" in view.words.text(), timeout=20_000)
+    view.match()
+    qtbot.waitUntil(lambda: broken.calls == 2 and not view._busy, timeout=60_000)
+    assert "cannot be matched" not in view.words.text()
+
+
+@pytest.mark.timeout(60)
+def test_a_place_that_is_exchanged_while_its_geometry_is_made_is_not_asked_in_its_stead(session, monkeypatch):
+    hand = session._at_hand
+    first, began, go = hand.place, threading.Event(), threading.Event()
+    true = place_at_hand.RayIndex
+
+    def slow(place):
+        began.set()
+        assert go.wait(20)
+        return true(place)
+
+    monkeypatch.setattr(place_at_hand, "RayIndex", slow)
+    hand._index = None
+    thread = threading.Thread(target=hand.index)
+    thread.start()
+    assert began.wait(20)
+    other = attrs.evolve(first)
+    hand.have(other)
+    go.set()
+    thread.join()
+    hand.index()
+    assert hand._index[0] is other
