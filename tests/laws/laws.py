@@ -7,9 +7,15 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.cli.numbers import assigned
+from lunar_haze.core.document.cues import at_frame, can_be_keyed, followed, with_key
+from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.files import from_json, to_json
+from lunar_haze.core.document.journal import Journal, read
 from lunar_haze.core.document.model import Document, Look, Shot
+from lunar_haze.core.document.rows import targets_of
 from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.errors import HazeError
 from lunar_haze.core.finish.masks import share_in
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
@@ -62,6 +68,30 @@ def saved_is_equal(document: Document) -> None:
     one, two = request_of(document), request_of(back)
     assert [spec.key() for spec in one.layers] == [spec.key() for spec in two.layers]
     assert one.gains == two.gains
+
+
+def work_is_kept(document: Document, folder: Path) -> None:
+    """What a journal keeps of a document is all of it."""
+    found, note = read(Journal(None, folder).write(document))
+    assert found is not None, note
+    assert not differences(document, found.document), differences(document, found.document)[:4]
+
+
+def words_are_the_edit(document: Document, target: str, facet: Facet, number: float, frame: int) -> None:
+    """A number told in words, or a key of it, is what a hand sets it to; so are all words that tell a number as it is."""
+    names = [name for name, known in targets_of(document).items() if known == target]
+    if not names or not names[0]:
+        return  # another has its name, or it has none
+    unit = facet.row.unit
+    told = f"{number!r} {unit}".rstrip()
+    try:
+        wanted = followed(document, facet.write(document, number))
+    except HazeError:
+        return
+    assert not differences(assigned(document, f"{names[0]}: {facet.name} = {told}"), wanted)
+    if can_be_keyed(target, facet):
+        keyed = assigned(document, f"{names[0]}: {facet.name} @ {frame} = {told}")
+        assert not differences(keyed, at_frame(with_key(document, target, facet.name, number, frame=frame)))
 
 
 class Studio:

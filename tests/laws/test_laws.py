@@ -63,6 +63,22 @@ def test_undo_of_any_edit_is_the_document_before_it(data, yard):
     assert not laws.differences(history.document, document)
 
 
+@some
+@given(data=st.data())
+def test_a_journal_keeps_all_of_it(data, yard, tmp_path_factory):
+    laws.work_is_kept(data.draw(documents(yard, extreme=True)), tmp_path_factory.getbasetemp() / "journals")
+
+
+@many
+@given(data=st.data())
+def test_a_number_in_words_is_the_edit(data, yard):
+    document = data.draw(documents(yard))
+    target, facet, part = data.draw(st.sampled_from(targets(document)))
+    frame = data.draw(st.integers(1, 24))
+    if not any(part):
+        laws.words_are_the_edit(document, target, facet, data.draw(numbers(facet.row)), frame)
+
+
 @many
 @given(data=st.data())
 def test_layers_add_up_and_nothing_is_odd(data, yard, studio):

@@ -51,16 +51,22 @@ def assigned(document: Document, text: str) -> Document:
 
     Raises DocumentError and QuantityError with a sentence to show.
     """
-    name, colon, rest = text.partition(":")
-    if not colon:
-        name, rest = _owner_of(document, text), text
+    targets = targets_of(document)
+    # A name may have colons of its own.
+    begun = [known for known in targets if known and text.lstrip().startswith(f"{known}:")]
+    if begun:
+        name = max(begun, key=len)
+        rest = text.lstrip()[len(name) + 1 :]
+    else:
+        name, colon, rest = text.partition(":")
+        if not colon:
+            name, rest = _owner_of(document, text), text
     equals = rest.find("=")
     if not name or equals < 1:
         raise DocumentError(f"“{text}” sets nothing; write it as 'hand lantern: level = 200 lx'")
     at = equals - 1 if rest[equals - 1] in "+-*/" else equals
     row_name, value = rest[:at].strip(), rest[at if at < equals else equals + 1 :].strip()
     row_name, is_key, frame = (part.strip() for part in row_name.partition("@"))
-    targets = targets_of(document)
     if name.strip() not in targets:
         raise DocumentError(f"the look has nothing called “{name.strip()}”; there are {', '.join(targets)}")
     facets = facets_of(document, targets[name.strip()])
