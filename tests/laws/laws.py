@@ -70,6 +70,18 @@ def saved_is_equal(document: Document) -> None:
     assert one.gains == two.gains
 
 
+def zero_has_no_sign(document: Document, facet: Facet) -> None:
+    """Nothing and minus nothing are one number: documents that are equal have the same layers."""
+    if not facet.row.floor <= 0.0 <= facet.row.ceiling:
+        return
+    try:
+        one, other = (facet.write(document, zero) for zero in (0.0, -0.0))
+    except HazeError:
+        return
+    if one == other:
+        assert [s.key() for s in request_of(one).layers] == [s.key() for s in request_of(other).layers]
+
+
 def work_is_kept(document: Document, folder: Path) -> None:
     """What a journal keeps of a document is all of it."""
     found, note = read(Journal(None, folder).write(document))

@@ -71,6 +71,13 @@ def test_a_journal_keeps_all_of_it(data, yard, tmp_path_factory):
 
 @many
 @given(data=st.data())
+def test_zero_has_no_sign(data, yard):
+    document = data.draw(documents(yard))
+    laws.zero_has_no_sign(document, data.draw(st.sampled_from(targets(document)))[1])
+
+
+@many
+@given(data=st.data())
 def test_a_number_in_words_is_the_edit(data, yard):
     document = data.draw(documents(yard))
     target, facet, part = data.draw(st.sampled_from(targets(document)))

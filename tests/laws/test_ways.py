@@ -27,6 +27,19 @@ def test_a_sequence_that_is_resumed_is_the_one_made_at_once(data, yard, studio, 
 
 @some
 @given(data=st.data())
+def test_what_is_written_adds_up(data, yard, studio, tmp_path_factory):
+    document = data.draw(documents(yard))
+    ways.what_is_written_adds_up(studio, document, tmp_path_factory.getbasetemp() / "files", data.draw(st.booleans()))
+
+
+@some
+@given(data=st.data())
+def test_a_frames_name_holds_what_its_files_hold(data, yard, tmp_path_factory):
+    ways.a_name_holds_what_files_hold(data.draw(documents(yard)), yard.table, tmp_path_factory.getbasetemp())
+
+
+@some
+@given(data=st.data())
 def test_a_frame_plays_as_its_still(data, yard, studio):
     ways.played_is_the_still(studio, data.draw(documents(yard)))
 

@@ -20,7 +20,7 @@ from lunar_haze.core.solve.asks import Ask
 from lunar_haze.core.solve.settle import rows_of, settle
 from lunar_haze.core.solve.watch import watch
 from lunar_haze.service.farm import most_shares
-from lunar_haze.service.sequence import FrameMaker, SequenceSpec, run
+from lunar_haze.service.sequence import FrameList, FrameMaker, SequenceSpec, output_digest, run, taken
 from lunar_haze.service.still import Still
 from lunar_haze.service.still_share import share_of
 from tests.laws.laws import PASSES, Studio, close, differences, layers_add_up, request_of, size_of
@@ -71,6 +71,42 @@ def any_way_is_the_same(studio: Studio, document: Document, folder: Path) -> Non
     layers_add_up(together, plan.look, plan.shot, place.key)
 
 
+def what_is_written_adds_up(studio: Studio, document: Document, folder: Path, denoise: bool) -> None:
+    """The layers in the file of a frame add up to the picture in it, denoised or not."""
+    shot = document.shot
+    spec = attrs.evolve(sequence_of(document, folder, (shot.frame, shot.frame)), denoise=denoise)
+    folder.mkdir(parents=True, exist_ok=True)
+    maker = FrameMaker(spec, place_spec(document.place), studio.backend)
+    (plan,) = plans_of(spec)
+    path = folder / "layers.exr"
+    assert maker.make(plan, path, _never)
+    pictures = {name: channel.pixels for name, channel in OpenEXR.File(str(path)).channels().items()}
+    beauty = pictures.pop("RGB")
+    total = np.sum([np.zeros_like(beauty), *pictures.values()], axis=0)
+    assert close(total, beauty, 1e-4), (float(np.abs(total - beauty).max()), float(beauty.max()), list(pictures))
+
+
+def a_name_holds_what_files_hold(document: Document, table: Path, folder: Path) -> None:
+    """A frame under a grading table has another name once the table's file is another."""
+    shot = document.shot
+    spec = attrs.evolve(sequence_of(document, folder, (shot.frame, shot.frame)), output=folder / "####.png")
+
+    def name() -> str:
+        (plan,) = plans_of(spec)
+        return output_digest(spec, plan)
+
+    finish = at_frame(document).look.finish.in_force
+    before, text = name(), table.read_text()
+    try:
+        # Shorter, too: files that are changed within a tick of the clock have the time that they had.
+        table.write_text(text.replace("0.90", "0.8"))
+        is_used = finish.table is not None and finish.table.strength > 0.0
+        assert (name() != before) == is_used
+    finally:
+        table.write_text(text)
+    assert name() == before
+
+
 def resumed_is_the_same(studio: Studio, document: Document, folder: Path) -> None:
     """Two frames that are made in one go are the files of two that were stopped between and gone on with."""
     shot = document.shot
@@ -91,6 +127,10 @@ def resumed_is_the_same(studio: Studio, document: Document, folder: Path) -> Non
     run(resumed, told, backend=studio.backend)
     one, other = (sorted(p.name for p in spec.folder.iterdir()) for spec in (at_once, resumed))
     assert one == other
+    # All that it has written is on its list: nothing of others is written over, nothing of its own is asked about.
+    assert not taken(at_once)
+    known = FrameList(at_once)
+    assert not [name for name in one if not name.startswith(".") and not known.knows(at_once.folder / name)]
     for frame in at_once.frames:
         parts = [OpenEXR.File(str(spec.path_of(frame))).parts for spec in (at_once, resumed)]
         assert len(parts[0]) == len(parts[1])

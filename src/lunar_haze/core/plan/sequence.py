@@ -41,10 +41,11 @@ class FramePlan:
         request, look = self.request, self.look
         keys = tuple(spec.key() for spec in request.layers)
         # A grading table is what its file holds, as light is.
-        table = content_of(look.finish.table)
+        finish = look.finish.in_force
+        table = content_of(finish.table) if finish.table is not None and finish.table.strength > 0.0 else None
         return digest(
             (keys, together, request.gains, request.motes, request.passes, request.denoise, request.view, look.ev100,
-             look.stops, look.finish, table, self.shot.seen_from)
+             look.stops, finish, table, self.shot.seen_from)
         )  # fmt: skip
 
 
