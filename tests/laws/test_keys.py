@@ -7,6 +7,7 @@ from lunar_haze.core.sky.model import SKY_KINDS
 from lunar_haze.core.sources.cutouts import kinds as cutouts
 from lunar_haze.core.sources.flicker_kinds import flicker_kinds
 from lunar_haze.core.sources.kinds import kinds
+from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
 from tests.laws import keys
 
 
@@ -36,3 +37,15 @@ def test_no_row_makes_a_layer_anew_for_nothing_and_none_is_left_out(name, yard, 
         except HazeError:
             continue
         assert keys.nothing_is_left_out(darkroom, changed), (row_name, number)
+
+
+def test_every_number_can_be_typed_as_it_is_shown(yard):
+    units = {
+        facet.row.unit: facet.row for look in keys.looks_by_name(yard).values()
+        for _name, facet in keys.all_rows(keys.document_of(yard, look))
+    }  # fmt: skip
+    assert len(units) > 10
+    for unit, row in units.items():
+        for value in (3.0, 0.25):
+            for text in (exact_quantity(value, unit), format_quantity(value, unit)):
+                assert parse_quantity(text, unit, 1.0) == pytest.approx(value), (row.name, text)
