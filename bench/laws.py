@@ -4,6 +4,7 @@ Documents come from the generator of the tests, each from a seed of its own. A l
 document that shrinking finds. With arguments it prints and writes nothing.
 """
 
+import random
 import sys
 import tempfile
 import time
@@ -16,7 +17,7 @@ from bench.page import tell
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 from tests.laws import keys, laws, ways
-from tests.strategies.documents import documents
+from tests.strategies.documents import documents, targets
 from tests.strategies.yard import Yard, write_yard
 
 from lunar_haze.core.document.model import Document
@@ -82,11 +83,30 @@ def main() -> None:
         still = studio.still(laws.request_of(document))
         laws.layers_add_up(still, document.look, document.shot, place_spec(document.place).key)
 
+    def told_in_words(document: Document) -> None:
+        chance = random.Random(repr(document))
+        target, facet, part = chance.choice(targets(document))
+        number = round(chance.uniform(facet.row.low, min(facet.row.high, 1e4)), 0 if facet.row.whole else 3)
+        if not any(part):
+            laws.words_are_the_edit(document, target, facet, number, chance.randint(1, 24))
+
+    def zero_has_no_sign(document: Document) -> None:
+        for _target, facet, _part in targets(document):
+            laws.zero_has_no_sign(document, facet)
+
     def is_sane(document: Document) -> None:
         laws.nothing_is_odd(studio.still(laws.request_of(document)), document.look, document.shot)
 
     every: tuple[tuple[str, Callable[[Document], None], int], ...] = (
         ("saved and read again it is equal, planned alike", laws.saved_is_equal, planned),
+        ("a journal keeps all of it", lambda d: laws.work_is_kept(d, folder / "journals"), planned // 20),
+        ("numbers in words are the edit", told_in_words, planned // 5),
+        ("zero has no sign", zero_has_no_sign, planned // 100),
+        (
+            "a frame's name holds what its files hold",
+            lambda d: ways.a_name_holds_what_files_hold(d, yard.table, folder),
+            planned // 40,
+        ),
         ("the lens makes no light", lambda document: laws.the_lens_makes_no_light(document.look), traced),
         ("layers add up to the picture", adds_up, traced),
         ("nothing is negative, not a number or without end", is_sane, traced),
@@ -95,6 +115,11 @@ def main() -> None:
             "a frame is one picture: alone, in a sequence, in shares",
             lambda d: ways.any_way_is_the_same(studio, d, folder),
             traced // 4,
+        ),
+        (
+            "what is written adds up",
+            lambda d: ways.what_is_written_adds_up(studio, d, folder / "files", denoise=d.shot.frame % 2 > 0),
+            traced // 8,
         ),
         ("a frame plays as its still", lambda d: ways.played_is_the_still(studio, d), traced // 4),
         ("what is read at a frame is of it", lambda d: ways.what_is_read_is_of_the_frame(studio, d, rays), traced // 4),
@@ -107,7 +132,7 @@ def main() -> None:
     rows = []
     for name, law, count in every:
         began = time.perf_counter()
-        wrong = failures(law, documents(yard, extreme=law is laws.saved_is_equal), count)
+        wrong = failures(law, documents(yard, extreme=law is laws.saved_is_equal), max(count, 1))
         rows.append((name, f"{count:,}", "; ".join(wrong) or "0", f"{time.perf_counter() - began:.0f} s"))
     began = time.perf_counter()
     restarts = _restarts(yard)

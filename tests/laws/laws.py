@@ -13,7 +13,7 @@ from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.journal import Journal, read
 from lunar_haze.core.document.model import Document, Look, Shot
-from lunar_haze.core.document.rows import targets_of
+from lunar_haze.core.document.rows import facets_of, targets_of
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.finish.masks import share_in
@@ -100,10 +100,13 @@ def words_are_the_edit(document: Document, target: str, facet: Facet, number: fl
         wanted = followed(document, facet.write(document, number))
     except HazeError:
         return
-    assert not differences(assigned(document, f"{names[0]}: {facet.name} = {told}"), wanted)
-    if can_be_keyed(target, facet):
-        keyed = assigned(document, f"{names[0]}: {facet.name} @ {frame} = {told}")
-        assert not differences(keyed, at_frame(with_key(document, target, facet.name, number, frame=frame)))
+    alone = sum(facet.name in facets_of(document, each) for each in targets_of(document).values()) == 1
+    # A row that only one target has needs no name.
+    for row_name in (f"{names[0]}: {facet.name}", *((facet.name,) if alone else ())):
+        assert not differences(assigned(document, f"{row_name} = {told}"), wanted)
+        if can_be_keyed(target, facet):
+            keyed = at_frame(with_key(document, target, facet.name, number, frame=frame))
+            assert not differences(assigned(document, f"{row_name} @ {frame} = {told}"), keyed)
 
 
 class Studio:
