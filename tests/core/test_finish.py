@@ -373,6 +373,15 @@ def test_grain_keeps_to_the_frame_and_to_its_seed():
     assert np.array_equal(whole[32:64], grained_by(Grain(8.0), *shape)(dark[32:64], 32))
 
 
+@pytest.mark.parametrize("level", [2e-7, 0.003, 0.2, 0.997])
+def test_grain_stays_within_black_and_white(level):
+    rows = np.full((64, 96, 3), level, np.float32)
+    made = grained_by(Grain(12.0), 64, 96)(rows, 0)
+    assert made.dtype == np.float32
+    assert made.min() >= 0.0
+    assert made.max() <= 1.0
+
+
 @pytest.mark.parametrize("strength", [1.0, 12.0, 64.0])
 def test_grain_neither_lifts_black_nor_lowers_white(finisher, strength):
     for level in (0.0, 0.01, 0.5, 0.99, 1.0):

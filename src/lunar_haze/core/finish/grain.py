@@ -70,6 +70,8 @@ def grained_by(grain: Grain, height: int, width: int) -> Callable[[NDArray[np.fl
     laid = grains(grain.seed, width_px(grain, height), height, width)
 
     def lay(rows: NDArray[np.float32], first: int) -> NDArray[np.float32]:
-        return np.asarray(rows + laid[first : first + len(rows)] * spread_at(rows, grain.strength), np.float32)
+        # At its widest it ends at black and white, but for rounding.
+        grained = rows + laid[first : first + len(rows)] * spread_at(rows, grain.strength)
+        return np.clip(grained, 0.0, 1.0, dtype=np.float32)
 
     return lay
