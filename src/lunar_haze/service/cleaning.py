@@ -67,8 +67,9 @@ class Cleaning:
         still = not job.request.live
         quality = FINAL_QUALITY if still else "balanced" if passes >= 8 else "fast"
         try:
-            # Whoever moves a hand meanwhile must not wait for it.
-            clean = denoise(picture, *job.frame.guide_images(job.request.medium), quality, lambda: self._inbox.has_more)
+            # Whoever moves a hand meanwhile must not wait for it; a still is denoised unless it is given up.
+            stop = (lambda: self._inbox.has_want) if still else (lambda: self._inbox.has_more)
+            clean = denoise(picture, *job.frame.guide_images(job.request.medium), quality, stop)
         except StoppedError:
             job.clean_due = True
             return
