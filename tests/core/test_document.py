@@ -172,13 +172,14 @@ def test_what_cannot_be_read_is_listed_and_kept(tmp_path):
     data["weather"] = {"rain": 3}
     path.write_text(json.dumps(data))
     document, notes = load(path)
-    assert [k.name for k in document.looks] == ["first"]
-    assert any("odd" in n for n in notes)
+    assert [k.name for k in document.looks] == ["first", "odd"]
+    assert any("odd" in n and "laser" in n for n in notes)
     assert any("weather" in n for n in notes)
     save(document, path)
     kept = json.loads(path.read_text())
     assert kept["weather"] == {"rain": 3}
-    assert kept["unread_looks"][0]["name"] == "odd"
+    assert {one["of"] for one in kept["set_aside"]} == {"look “odd”"}
+    assert {"kind": "laser"} in [one["value"] for one in kept["set_aside"]]
 
 
 @pytest.mark.parametrize(

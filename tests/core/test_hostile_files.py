@@ -228,5 +228,7 @@ def test_a_shot_s_frame_is_judged_where_it_enters(demo, tmp_path, frame):
     data["shots"][0]["frame_width"], data["shots"][0]["frame_height"] = frame
     path.write_text(json.dumps(data))
     loaded, notes = load(path)
-    assert data["shots"][0]["name"] not in {shot.name for shot in loaded.shots}
+    shot = loaded.shots[0]
+    assert shot.name == data["shots"][0]["name"]
+    assert all(16 <= size <= 16384 for size in (shot.frame_width, shot.frame_height))
     assert any("frame_width" in note for note in notes)

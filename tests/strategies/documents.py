@@ -11,6 +11,7 @@ import attrs
 from hypothesis import strategies as st
 
 from lunar_haze.core.air.medium import Bank
+from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import at_frame, can_be_keyed, part_of, with_key
 from lunar_haze.core.document.edits import add_pin, under_heavens
 from lunar_haze.core.document.facet import Facet
@@ -150,8 +151,10 @@ def documents(draw: st.DrawFn, yard: Yard, kind: SourceKind | None = None, extre
 
 
 def _changed(document: Document, facet: Facet, number: float) -> Document:
-    """A document with a row set; unchanged where that is refused in words."""
+    """A document with a row set; unchanged where that is refused in words, as in the window."""
     try:
-        return facet.write(document, number)
+        changed = facet.write(document, number)
+        check_document(changed, document)
+        return changed
     except HazeError:
         return document

@@ -16,6 +16,7 @@ from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.balance import Change
+from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import followed
 from lunar_haze.core.document.files import SUFFIX, load, named, save
 from lunar_haze.core.document.history import History
@@ -151,7 +152,13 @@ class Session(Chosen):
     def edit(self, label: str, document: Document, merge_key: str = "") -> None:
         """Take an edited document; edits of one gesture share a ``merge_key``."""
         before = self.document
-        if self.history.edit(label, followed(before, white_kept(before, document)), merge_key):
+        wanted = followed(before, white_kept(before, document))
+        try:
+            check_document(wanted, before)
+        except DocumentError as error:
+            self.said.emit(f"{label} is not done: {error}", True)
+            return
+        if self.history.edit(label, wanted, merge_key):
             self._after_change()
 
     def add_bank(self, bank: Bank) -> None:

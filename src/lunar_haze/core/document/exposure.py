@@ -11,6 +11,7 @@ import attrs
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document, Look
+from lunar_haze.core.place.camera import LEAST_F_NUMBER
 from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.row import Row, row, under
 
@@ -27,7 +28,7 @@ EXPOSED_ROWS = (
 def f_stop(document: Document) -> float:
     """The f-stop that exposes: the lens's, or that of the look where the lens is a pinhole."""
     lens = document.shot.seen_from.f_number
-    return lens if lens > 0 else document.look.f_stop
+    return max(lens, LEAST_F_NUMBER) if lens > 0 else document.look.f_stop
 
 
 def shutter_s(document: Document) -> float:

@@ -5,22 +5,24 @@ is listed, and kept when the file is written again. Paths are relative to the fi
 """
 
 import contextlib
-import copy
 import errno
 import json
 import math
 import os
 import stat
 import tempfile
-from collections.abc import Iterator
+import typing
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import attrs
 import cattrs
+from cattrs import IterableValidationError, IterableValidationNote
 from cattrs.strategies import configure_tagged_union
 
-from lunar_haze.core.document.checks import MOST_LOOKS, check_counts, check_numbers
+from lunar_haze.core.document.checks import MOST_LOOKS, check_document
+from lunar_haze.core.document.mending import mended
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Marker, Pin, PlaceRef, Shot
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
@@ -39,6 +41,12 @@ _NEW_MODE = 0o644
 _LISTS = ("shots", "looks", "pins", "markers")
 
 
+def _short(value: object) -> str:
+    """A value as it stands in a file, as long as a sentence takes."""
+    text = repr(value)
+    return text if len(text) <= 40 else f"{text[:40]}…"
+
+
 def _converter() -> cattrs.Converter:
     converter = cattrs.Converter(forbid_extra_keys=False)
     configure_tagged_union(Dome, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
@@ -48,7 +56,7 @@ def _converter() -> cattrs.Converter:
 
     def of_its_kind(data: Any, _: type) -> Shape:
         if not isinstance(data, dict):
-            raise ValueError("a shape is no list of fields")
+            raise ValueError("it is no list of fields")
         fields = dict(data)
         return converter.structure(fields, kind_tagged(str(fields.pop("kind", ""))).value)
 
@@ -57,6 +65,8 @@ def _converter() -> cattrs.Converter:
         return {**fields, "kind": flicker_kind_of(flicker).tag}
 
     def flicker_read(data: Any, _: type) -> Flicker:
+        if not isinstance(data, dict):
+            raise ValueError("it is no list of fields")
         fields = dict(data)
         kind = flicker_tagged(str(fields.pop("kind", ""))).value
         return Flicker() if kind is Flicker else converter.structure(fields, kind)
@@ -76,10 +86,52 @@ def _converter() -> cattrs.Converter:
         if value is None:
             return math.inf
         if isinstance(value, bool) or not isinstance(value, (int, float)) or math.isnan(value):
-            raise ValueError(f"{value!r} is not a number")
+            raise ValueError(f"{_short(value)} is not a number")
         return float(value)
 
+    def whole(value: object, _: type) -> int:
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or value != math.floor(value):
+            raise ValueError(f"{_short(value)} is not a whole number")
+        return int(value)
+
+    def exactly(kind: type, called: str) -> Callable[[object, type], Any]:
+        def read(value: object, _: type) -> Any:
+            if not isinstance(value, kind):
+                raise ValueError(f"{_short(value)} is not {called}")
+            return value
+
+        return read
+
     converter.register_structure_hook(float, number)
+    converter.register_structure_hook(int, whole)
+    converter.register_structure_hook(bool, exactly(bool, "true or false"))
+    converter.register_structure_hook(str, exactly(str, "text"))
+
+    def tuples(kind: Any) -> Callable[[Any, Any], tuple]:
+        types = typing.get_args(kind)
+        endless = types[-1] is Ellipsis
+        hooks = [converter.get_structure_hook(one) for one in types if one is not Ellipsis]
+
+        def read(value: Any, _: Any) -> tuple:
+            if not isinstance(value, (list, tuple)):
+                raise ValueError(f"{_short(value)} is no list")
+            if not endless and len(value) != len(hooks):
+                raise ValueError(f"{len(value):,} values where there are {len(hooks)}")
+            found, errors = [], []
+            for at, item in enumerate(value):
+                one = 0 if endless else at
+                try:
+                    found.append(hooks[one](item, types[one]))
+                except Exception as error:
+                    error.add_note(IterableValidationNote("in a list", at, types[one]))
+                    errors.append(error)
+            if errors:
+                raise IterableValidationError("in a list", errors, kind)
+            return tuple(found)
+
+        return read
+
+    converter.register_structure_hook_factory(lambda kind: typing.get_origin(kind) is tuple, tuples)
     return converter
 
 
@@ -203,32 +255,21 @@ def _from_1(data: dict) -> None:
             source.update(amount=1.0, unit="true", kelvin=None)
 
 
-def _unread(key: str, number: int, item: Any, error: BaseException) -> str:
-    label = item.get("name", number + 1) if isinstance(item, dict) else number + 1
-    return f"{key[:-1]} “{label}” could not be read and is kept aside ({_first_line(error)})"
+#: Under this key of a document's extras lie values that could not be read: whose they are, where, and what they were.
+SET_ASIDE = "set_aside"
 
 
-def _keep_aside_what_is_too_much(data: dict, notes: list[str]) -> dict[str, list]:
-    """Take out of a document's JSON what no document holds so many of, before anything is made of it."""
-    kept: dict[str, list] = {}
-    for key in _LISTS:
-        items = data.get(key)
-        if not isinstance(items, list):
-            continue
-        good, aside = [], items[MOST_LOOKS:]
-        if aside:
-            notes.append(f"{len(items):,} {key} are too many; the first {MOST_LOOKS} are read, the rest is kept aside")
-        for number, item in enumerate(items[:MOST_LOOKS]):
-            try:
-                check_counts(item)
-                good.append(item)
-            except ValueError as error:
-                notes.append(_unread(key, number, item, error))
-                aside.append(item)
-        data[key] = good
-        if aside:
-            kept[f"unread_{key}"] = aside
-    return kept
+def _label(key: str, number: int, item: Any) -> str:
+    name = item.get("name") if isinstance(item, dict) else None
+    return f"{key[:-1]} “{name if isinstance(name, str) else number + 1}”"
+
+
+def _named(key: str, number: int, item: Any) -> Any:
+    """A thing with a name and an id, which all have: the next free ones where they are no text."""
+    if not isinstance(item, dict):
+        return item
+    missing = {name: f"{key[:-1]} {number + 1}" for name in ("name", "id") if not isinstance(item.get(name), str)}
+    return {**item, **(missing if key in ("pins", "markers") else {k: v for k, v in missing.items() if k == "name"})}
 
 
 def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
@@ -247,36 +288,49 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
         with contextlib.suppress(ValueError):
             holder["path"] = str((base / holder["path"]).resolve())
     notes: list[str] = []
-    kept = _keep_aside_what_is_too_much(data, notes)
-    given = {key: copy.deepcopy(data.get(key)) for key in ("place", *_LISTS)}
+    kept: dict[str, list] = {}
+    aside: list[dict] = []
+    given: dict[str, list] = {}
+
+    def one(key: str, label: str, item: Any, kind: type) -> Any:
+        """A thing as far as it can be read. Raises ValueError where nothing of it can."""
+        found = mended(item, kind, CONVERTER.structure)
+        if found.lost:
+            notes.append(f"{label}: {'; '.join(found.sentences)} (what could not be read is kept aside)")
+            aside.extend({"of": label, "where": path, "value": value} for path, value in found.lost)
+        given.setdefault(key, []).append(found.read_of)
+        return found.value
 
     def each(key: str, kind: type) -> tuple:
         good: list = []
         items = data.pop(key, []) or []
         if not isinstance(items, list):
             notes.append(f"“{key}” is no list and is kept aside")
-            kept.setdefault(f"unread_{key}", []).append(items)
+            kept[f"unread_{key}"] = [items]
             return ()
-        for number, item in enumerate(items):
+        if len(items) > MOST_LOOKS:
+            notes.append(f"{len(items):,} {key} are too many; the first {MOST_LOOKS} are read, the rest is kept aside")
+            kept[f"unread_{key}"] = items[MOST_LOOKS:]
+        for number, item in enumerate(items[:MOST_LOOKS]):
+            label = _label(key, number, item)
             try:
-                made: Any = CONVERTER.structure(item, kind)
-                check_numbers(made)
-                good.append(made)
-            except Exception as error:  # cattrs raises groups of whatever the fields raise
-                notes.append(_unread(key, number, item, error))
+                good.append(one(key, label, _named(key, number, item), kind))
+            except ValueError as error:
+                notes.append(f"{label} could not be read and is kept aside ({error})")
                 kept.setdefault(f"unread_{key}", []).append(item)
         return tuple(good)
 
     shots, looks = each("shots", Shot), each("looks", Look)
     pins, markers = each("pins", Pin), each("markers", Marker)
     try:
-        place = CONVERTER.structure(data.pop("place", {}), PlaceRef)
-        check_numbers(place)
-    except Exception as error:
+        place = one("place", "the place", data.pop("place", {}), PlaceRef)
+    except ValueError as error:
         raise DocumentError(f"{name} does not say which place it lights; it is damaged") from error
     current_shot, current_look = str(data.pop("current_shot", "")), str(data.pop("current_look", ""))
+    if aside:
+        kept[SET_ASIDE] = aside
     for key in data:
-        if not key.startswith("unread_") and key != UNKNOWN:
+        if not key.startswith("unread_") and key not in (UNKNOWN, SET_ASIDE):
             notes.append(f"“{key}” is not known to this version and is kept as it is")
     if not shots:
         raise DocumentError(f"{name} holds no shot that can be read; it is damaged")
@@ -290,18 +344,12 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
         before = data.get(key, [])
         data[key] = [*(before if isinstance(before, list) else [before]), *lost]
     document = Document(place, shots, looks, pins, current_shot, current_look, markers=markers)
-    unknown = not_known(given, CONVERTER.unstructure(document))
+    unknown = not_known({**given, "place": given["place"][0]}, CONVERTER.unstructure(document))
     if unknown:
         fields = ", ".join(sorted({str(path[-1]) for path, _value in unknown})[:4])
         notes.append(f"fields that are not known to this version are kept as they are ({fields})")
         data[UNKNOWN] = unknown
     return attrs.evolve(document, extra=tuple((k, json.dumps(v)) for k, v in data.items())), notes
-
-
-def _first_line(error: BaseException) -> str:
-    while isinstance(error, BaseExceptionGroup) and error.exceptions:
-        error = error.exceptions[0]
-    return str(error).split("\n")[0] or type(error).__name__
 
 
 def load(path: Path) -> tuple[Document, list[str]]:
@@ -350,10 +398,14 @@ def write_atomically(path: Path, data: bytes) -> None:
 
 
 def save(document: Document, path: Path) -> None:
-    """Write a .haze file. The old one stays untouched unless the new one is whole."""
+    """Write a .haze file. The old one stays untouched unless the new one is whole.
+
+    Raises DocumentError, also for what could not be read again.
+    """
     path = Path(path)
     if path.is_dir():
         raise DocumentError(f"{path} is a folder; give the document a name in it")
+    check_document(document)
     try:
         write_atomically(path, to_json(document, path.parent.resolve()).encode())
     except OSError as error:

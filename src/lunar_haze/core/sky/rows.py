@@ -26,7 +26,8 @@ def _cloud(name: str, label: str, field: str, unit: str, low: float, high: float
         changed = attrs.evolve(_lowest(weather), **changes)
         return attrs.evolve(weather, clouds=(changed, *weather.clouds[1:]))
 
-    return Row(name, label, unit, low, high, usual, lambda w: float(getattr(_lowest(w), field)), write, **how)
+    return Row(name, label, unit, low, high, usual, lambda w: float(getattr(_lowest(w), field)), write,
+               path=("clouds", "0", field), **how)  # fmt: skip
 
 
 _CLOUDS = under(
@@ -44,7 +45,7 @@ _CLOUDS = under(
 LIGHTNING_ROWS = under(
     "flash",
     Row("flash azimuth", "azimuth", "°", 0.0, 360.0, 0.0, lambda d: d.azimuth_deg,
-        lambda d, v: attrs.evolve(d, azimuth_deg=v % 360.0), period=360.0,
+        lambda d, v: attrs.evolve(d, azimuth_deg=v % 360.0), period=360.0, path=("azimuth_deg",),
         tip="where in the cloud it strikes, from north"),
     row("flash altitude", "altitude", "altitude_deg", "°", 3.0, 80.0, 22.0, floor=0.5, ceiling=89.0,
         tip="how high the lit part of the cloud stands"),
@@ -61,7 +62,8 @@ _NIGHT = under(
     row("light dome", "light dome", "town_cd_m2", "cd/m2", 0.0, 0.05, 0.0, floor=0.0, ceiling=100.0,
         tip="a town's glow on the horizon"),
     Row("light dome azimuth", "its azimuth", "°", 0.0, 360.0, 90.0, lambda w: w.town_azimuth_deg,
-        lambda w, v: attrs.evolve(w, town_azimuth_deg=v % 360.0), period=360.0, tip="where the town lies, from north"),
+        lambda w, v: attrs.evolve(w, town_azimuth_deg=v % 360.0), period=360.0, path=("town_azimuth_deg",),
+        tip="where the town lies, from north"),
     row("stars", "stars", "stars", "", 0.0, 4.0, 1.0, floor=0.0, ceiling=100.0, tip="x natural starlight"),
 )  # fmt: skip
 

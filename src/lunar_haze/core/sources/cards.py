@@ -52,6 +52,7 @@ CARD_ROWS = under(
         0.02,
         lambda card: float(np.mean(card.reflectance)),
         lambda card, v: attrs.evolve(card, reflectance=(v, v, v)),
+        path=("reflectance",),
         floor=0.0,
         ceiling=1.0,
         tip="0 takes all light as a flag does, 1 gives it back as a bounce does",

@@ -54,18 +54,20 @@ def _by_hand(value: "Sun", **changes: Any) -> "Sun":
     rows=(
         Row(
             "elevation", "elevation", "°", -18.0, 90.0, 35.0, lambda s: s.altitude_deg,
-            lambda s, v: _by_hand(s, altitude_deg=v), floor=-90.0, ceiling=90.0,
+            lambda s, v: _by_hand(s, altitude_deg=v), floor=-90.0, ceiling=90.0, path=("altitude_deg",),
             tip="above the horizon; set by hand it no longer follows the hour",
         ),
         Row(
             "azimuth", "azimuth", "°", 0.0, 360.0, 180.0, lambda s: s.azimuth_deg,
             lambda s, v: _by_hand(s, azimuth_deg=v % 360.0), tip="from north, clockwise", period=360.0,
+            path=("azimuth_deg",),
         ),
         row("size", "size", "diameter_deg", "°", 0.3, 10.0, 0.53, ratio=True, floor=0.1, ceiling=45.0,
             tip="apparent size: larger throws softer shadows"),
         Row(
             "phase", "phase", "°", 0.0, 180.0, 0.0, lambda s: s.phase_deg, lambda s, v: _by_hand(s, phase_deg=v),
-            floor=0.0, ceiling=180.0, tip="0 full, 90 half, 180 new", when=lambda s: s.body == "moon",
+            path=("phase_deg",), floor=0.0, ceiling=180.0,
+            tip="0 full, 90 half, 180 new", when=lambda s: s.body == "moon",
         ),
     ),
 )  # fmt: skip

@@ -153,7 +153,8 @@ def _value(text: str, unit: str) -> float:
         return 1e6 / value
     if typed not in UNITS or UNITS[typed][0] != UNITS[unit][0]:
         raise QuantityError(f"“{typed}” does not fit here; this is in {unit or 'plain numbers'}")
-    return value * UNITS[typed][1] / UNITS[unit][1]
+    # The same unit is the same number, to the last bit.
+    return value if UNITS[typed][1] == UNITS[unit][1] else value * UNITS[typed][1] / UNITS[unit][1]
 
 
 def exact_quantity(value: float, unit: str) -> str:

@@ -42,6 +42,8 @@ class Row:
     endless_from: float = math.inf
     #: Numbers that differ by it are the same: 360 of a bearing. 0 where none are.
     period: float = 0.0
+    #: Fields that lead to its number in the value, () where it is of several.
+    path: tuple[str, ...] = ()
     #: Whether the row is shown for a value.
     when: Callable[[Any], bool] = lambda value: True
 
@@ -60,15 +62,24 @@ class Row:
         number = self.read(value)
         if math.isinf(number) and self.endless:
             return ""
-        low, high = self.floor, self.ceiling
-        if self.ratio and low > 0:
-            low = low * 1e-6
-            high = math.inf if self.unit in ("m", "km") else high
-        elif not self.whole and math.isfinite(high - low):
-            low, high = (low, high + (high - low)) if low >= 0 else (2 * low - high, 2 * high - low)
+        low, high = self._taken
         if low <= number <= high:
             return ""
         return f"{self.label} is {number:g}; it takes {self.floor:g} to {self.ceiling:g}"
+
+    @property
+    def _taken(self) -> tuple[float, float]:
+        """The span of numbers that are taken from outside."""
+        low, high = self.floor, self.ceiling
+        if self.ratio and low > 0:
+            return low * 1e-6, math.inf if self.unit in ("m", "km") else high
+        if not self.whole and math.isfinite(high - low):
+            return (low, high + (high - low)) if low >= 0 else (2 * low - high, 2 * high - low)
+        return low, high
+
+    def instead_of(self, number: float) -> float:
+        """The nearest number that a hand can set, the usual one for what is no number."""
+        return self.usual if math.isnan(number) else min(max(number, self.floor), self.ceiling)
 
     def written(self, value: Any, number: float) -> Any:
         """``value`` with the row's number changed: rounded where it is whole, without end past `endless_from`."""
@@ -108,7 +119,7 @@ def _put(value: Any, path: list[str], number: float) -> Any:
 def row(name: str, label: str, path: str, unit: str, low: float, high: float, usual: float, **how: Any) -> Row:
     """A row of a number that lies at a dotted ``path`` of fields, ``"patches.size_m"`` or ``"position.0"``."""
     steps = path.split(".")
-    return Row(name, label, unit, low, high, usual, _reader(steps), _writer(steps), **how)
+    return Row(name, label, unit, low, high, usual, _reader(steps), _writer(steps), path=tuple(steps), **how)
 
 
 def under(section: str, *rows: Row) -> tuple[Row, ...]:
@@ -125,6 +136,7 @@ def inside(path: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
             read=lambda value: one.read(getattr(value, path)),
             write=lambda value, number: attrs.evolve(value, **{path: one.write(getattr(value, path), number)}),
             when=lambda value: one.when(getattr(value, path)),
+            path=(path, *one.path) if one.path else (),
         )
 
     return tuple(within(one) for one in rows)
