@@ -1,7 +1,7 @@
 """A farm on this machine: Dask's own scheduler and workers make the frames that one machine would have made."""
 
+import json
 import os
-import shutil
 import signal
 import subprocess
 import sys
@@ -16,13 +16,16 @@ from PIL import Image
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import with_key
 from lunar_haze.core.document.files import load
+from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import ServiceError
+from lunar_haze.core.place.load import load_place
+from lunar_haze.core.place.travel import travelling
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.model import Sky
-from lunar_haze.core.units.content import content_digest
 from lunar_haze.service import farm, farm_bench
-from lunar_haze.service.parcel import parcel_of
+from lunar_haze.service.parcel import digest_of, parcel_of, unpacked
 from lunar_haze.service.sequence import SequenceSpec, run
+from tests.gltf_cases import File
 
 
 @pytest.fixture
@@ -56,8 +59,6 @@ def cluster(tmp_path):
     # The file is there a moment before what it holds is.
     while not (told.exists() and told.read_text().rstrip().endswith("}")) and time.monotonic() < deadline:
         time.sleep(0.05)
-    import json
-
     address = json.loads(told.read_text())["address"]
     started = [scheduler]
 
@@ -145,7 +146,7 @@ def test_what_a_document_needs_travels_by_content(document, tmp_path):
     sky = next(s for s in document.look.sources if isinstance(s.shape, Sky))
     lit = edits.change_source(document, sky.id, shape=Sky(Panorama(str(picture)), follows_hour=False))
     parcel, here = parcel_of(spec_of(lit, tmp_path))
-    assert set(here) == {content_digest(picture), content_digest(Path(document.place.path))}
+    assert set(here) == {digest_of(path.read_bytes()) for path in (picture, Path(document.place.path))}
     assert {digest for _name, digest in parcel.files} == set(here)
     assert str(tmp_path) not in parcel.text
     assert parcel.name == parcel_of(spec_of(lit, tmp_path))[0].name
@@ -154,13 +155,82 @@ def test_what_a_document_needs_travels_by_content(document, tmp_path):
     assert len(parcel_of(spec_of(moved, tmp_path))[1]) == 1
 
 
-def test_a_place_whose_pictures_lie_above_it_keeps_its_ways(document, tmp_path):
-    (tmp_path / "set" / "models").mkdir(parents=True)
-    shutil.copy(document.place.path, tmp_path / "set" / "models" / "place.glb")
-    obj = tmp_path / "set" / "models" / "place.obj"
-    obj.write_text("mtllib ../place.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
-    (tmp_path / "set" / "place.mtl").write_text("newmtl a\n")
+def test_a_set_of_many_files_travels_under_plain_names(document, tmp_path):
+    """Materials and pictures in folders of their own arrive as what they were; what is unused or outside stays."""
+    folder = tmp_path / "set"
+    (folder / "mat").mkdir(parents=True)
+    obj = folder / "Ort.obj"
+    obj.write_text("mtllib mat/Holz.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl a\nf 1/1 2/2 3/3\n")
+    (folder / "mat" / "Holz.mtl").write_text("newmtl a\nmap_Kd Bild.png\nbump ../../secret.png\n")
+    Image.fromarray(np.full((4, 4, 3), (200, 90, 10), np.uint8)).save(folder / "mat" / "Bild.png")
+    Image.fromarray(np.zeros((4, 4, 3), np.uint8)).save(tmp_path / "secret.png")
     other = attrs.evolve(document, place=attrs.evolve(document.place, path=str(obj)))
-    parcel, _here = parcel_of(spec_of(other, tmp_path))
-    names = sorted(name for name, _digest in parcel.files)
-    assert names == ["a/b/c/d/e/f/place.obj", "a/b/c/d/e/place.mtl"]
+    parcel, here = parcel_of(spec_of(other, tmp_path))
+    assert [name for name, _digest in parcel.files] == ["set-0.mtl", "set-1.png", "set.obj"]
+    assert digest_of((tmp_path / "secret.png").read_bytes()) not in here
+    there = tmp_path / "there"
+    there.mkdir()
+    spec, place = unpacked(parcel, here, there)
+    assert place.key == place_spec(other.place).key
+    one, two = load_place(obj), load_place(Path(spec.document.place.path))
+    np.testing.assert_array_equal(one.positions, two.positions)
+    np.testing.assert_array_equal(one.textures[0].pixels, two.textures[0].pixels)
+
+
+def test_unused_pictures_of_a_set_do_not_travel(document, tmp_path):
+    file = File()
+    file.json["images"] = [{"uri": "used.png"}, {"uri": "unused.png"}]
+    file.json["textures"] = [{"source": 0}, {"source": 1}]
+    file.json["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}]
+    for name in ("used", "unused"):
+        Image.fromarray(np.full((4, 4, 3), len(name), np.uint8)).save(tmp_path / f"{name}.png")
+    path = file.write(tmp_path / "a.glb")
+    own, files = travelling(path)
+    assert (own, sorted(files)) == ("set.glb", ["set-0.png", "set.glb"])
+    assert files["set-0.png"] == (tmp_path / "used.png").read_bytes()
+
+
+def test_a_parcel_that_was_meddled_with_is_refused(document, tmp_path):
+    parcel, here = parcel_of(spec_of(document, tmp_path))
+    name, digest = parcel.files[0]
+    data = json.loads(parcel.text)
+    data["place"]["path"] = "/etc/hostname"
+    values = json.loads(parcel.values)
+    odd_names = ("../../x", "/tmp/x", "a/b", "", ".x", "x" * 99, 7, "CON:")
+    odd_values = {
+        "size": [10**6, 10**6], "passes": "many", "suffix": ".exe", "step": 0, "shot": ["a"], "last": 10**18,
+        "place": 7, "screen": None,
+    }  # fmt: skip
+    meddled = [
+        *(attrs.evolve(parcel, files=((odd, digest),)) for odd in odd_names),
+        attrs.evolve(parcel, files=(*parcel.files, (name, digest))),
+        attrs.evolve(parcel, text=json.dumps(data)),
+        attrs.evolve(parcel, text=data),
+        *(attrs.evolve(parcel, values=json.dumps({**values, key: odd})) for key, odd in odd_values.items()),
+    ]
+    for number, one in enumerate(meddled):
+        root = tmp_path / f"root{number}" / "inner"
+        root.mkdir(parents=True)
+        with pytest.raises(ServiceError, match="would not send"):
+            unpacked(one, here, root)
+        assert [path.name for path in root.parent.iterdir()] == ["inner"]
+    root = tmp_path / "last"
+    root.mkdir()
+    with pytest.raises(ServiceError, match="not what it says"):
+        unpacked(parcel, {digest: b"other bytes"}, root)
+
+
+def test_a_worker_has_no_say_in_what_is_written_where():
+    class Future:
+        status = "finished"
+
+        def __init__(self, made):
+            self.made = made
+
+        def result(self, timeout):
+            return self.made
+
+    assert farm._taken(Future(b"png")) == b"png"
+    for made in ({"../../x": b""}, "text", None, bytearray(b"x")):
+        with pytest.raises(ServiceError, match="a worker sent"):
+            farm._taken(Future(made))

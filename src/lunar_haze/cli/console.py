@@ -8,6 +8,7 @@ from rich.console import Console
 
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.model import Document
+from lunar_haze.core.errors import DocumentError
 
 says = Console(stderr=True, highlight=False)
 
@@ -20,9 +21,22 @@ def parse_size(text: str) -> tuple[int, int]:
     return int(match[1]), int(match[2])
 
 
-def open_document(path: Path) -> Document:
-    """The document of a file; what could not be read of it is told."""
-    document, notes = load(path)
+def open_document(path: Path, to_save: bool = False) -> Document:
+    """The document of a file; what could not be read of it is told.
+
+    Raises DocumentError; also for one ``to_save`` that would lose files which may not be read.
+    """
+    refused: list[Path] = []
+
+    def may_read(paths: list[Path]) -> bool:
+        refused.extend(paths)
+        return False
+
+    document, notes = load(path, may_read)
     for note in notes:
         says.print(f"note: {note}", markup=False)
+    if refused and to_save:
+        raise DocumentError(f"{path.name} is lit with files elsewhere; allow them first: lunar-haze trust {path}")
+    if refused:
+        says.print(f"note: if you know where it comes from: lunar-haze trust {path}", markup=False)
     return document

@@ -16,6 +16,7 @@ from lunar_haze import __version__
 from lunar_haze.cli.console import open_document, parse_size, says
 from lunar_haze.cli.sequence import sequence
 from lunar_haze.core.document.files import SUFFIX, load, save
+from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.picture.views import SCREENS, SRGB, VIEWS
@@ -247,6 +248,24 @@ def new(
     print(output)
 
 
+@app.command()
+def trust(
+    file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
+) -> None:
+    """Allow a document to be lit with files outside its own folder: asked for once for each file."""
+    allowed: list[Path] = []
+
+    def allow(paths: list[Path]) -> bool:
+        allowed.extend(paths)
+        return True
+
+    load(file, allow)
+    remember(allowed)
+    for path in dict.fromkeys(allowed):
+        print(path)
+    says.print("they may be read from now on" if allowed else "it names no file elsewhere that was not chosen here")
+
+
 @app.command(name="set")
 def set_numbers(
     file: Annotated[Path, typer.Argument(help="The document (.haze).", metavar="FILE.haze")],
@@ -271,7 +290,7 @@ def set_numbers(
     """List the numbers of a look as the window names them, or set some and save."""
     from lunar_haze.cli.numbers import assigned, listed, with_current
 
-    before = open_document(file)
+    before = open_document(file, to_save=bool(numbers))
     document = with_current(before, shot, look)
     if not numbers:
         print("\n".join(listed(document)))

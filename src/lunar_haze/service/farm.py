@@ -102,13 +102,13 @@ class Farm:
             for future in [f for f in waiting if f.done()]:
                 plan, count, losses = waiting[future]
                 try:
-                    files = _taken(future)
+                    still = _taken(future)
                 except TimeoutError:
                     # It is made, and on its way: a slow line is no lost worker.
                     continue
                 del waiting[future]
-                if files is not None:
-                    _write(spec, files)
+                if still is not None:
+                    _write(spec.path_of(plan.frame), still)
                     one_done(plan)
                     continue
                 if losses >= MOST_LOSSES:
@@ -121,7 +121,7 @@ class Farm:
             future.cancel(force=True)
 
     @staticmethod
-    def _sent(client: Any, here: dict[str, Path], stopped: Callable[[], bool]) -> list[Any]:
+    def _sent(client: Any, here: dict[str, bytes], stopped: Callable[[], bool]) -> list[Any]:
         """Files on their way to workers, by their digests in order; waits for a first worker.
 
         They are held as long as frames are due: workers get them from one another.
@@ -130,7 +130,7 @@ class Farm:
             if client.scheduler_info()["workers"]:
                 try:
                     named = {f"lunar-haze-{digest}-{time.monotonic_ns()}": here[digest] for digest in sorted(here)}
-                    sent = client.scatter({name: path.read_bytes() for name, path in named.items()})
+                    sent = client.scatter(named)
                     return [sent[name] for name in named]
                 except TimeoutError:
                     pass  # the worker is gone again
@@ -145,15 +145,16 @@ def _wait_a_moment(client: Any) -> None:
     time.sleep(LOOK_S)
 
 
-def _taken(future: Any) -> dict[str, bytes] | None:
-    """What a task made, None where its worker was lost. Raises HazeError for what the worker says went wrong, and
-    TimeoutError for what is made and not here yet.
+def _taken(future: Any) -> bytes | None:
+    """The still that a task made, None where its worker was lost.
+
+    Raises HazeError for what the worker says went wrong, and TimeoutError for what is made and not here yet.
     """
     from distributed import KilledWorker
     from distributed.comm import CommClosedError
 
     try:
-        return future.result(timeout=PATIENCE_S)
+        made = future.result(timeout=PATIENCE_S)
     except (KilledWorker, CommClosedError):
         return None
     except TimeoutError:
@@ -169,11 +170,14 @@ def _taken(future: Any) -> dict[str, bytes] | None:
             return None
         log.exception("a worker failed")
         raise ServiceError(f"a worker failed: {error}") from error
+    if type(made) is not bytes:
+        raise ServiceError(f"a worker sent {type(made).__name__} for a frame; see to it that all run this program")
+    return made
 
 
-def _write(spec: SequenceSpec, files: dict[str, bytes]) -> None:
-    for name, data in files.items():
-        try:
-            write_atomically(spec.folder / name, data)
-        except OSError as error:
-            raise HandOffError(f"{spec.folder / name} cannot be written: {os_reason(error)}") from error
+def _write(path: Path, still: bytes) -> None:
+    """Put a frame where it belongs: a worker has no say in that. Raises HandOffError."""
+    try:
+        write_atomically(path, still)
+    except OSError as error:
+        raise HandOffError(f"{path} cannot be written: {os_reason(error)}") from error

@@ -1,20 +1,15 @@
 """What a worker of a farm does: frames, and shares of frames, of the sequence that it is sent."""
 
-import pickle
 import tempfile
 import threading
 from pathlib import Path
 
-import attrs
-
-from lunar_haze.core.document.files import from_json
-from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import ServiceError
 from lunar_haze.core.layers.engine import engine_version
 from lunar_haze.core.layers.model import Share
 from lunar_haze.core.plan.sequence import planned_frames
-from lunar_haze.service.parcel import Parcel
-from lunar_haze.service.sequence import FrameMaker, SequenceSpec
+from lunar_haze.service.parcel import Parcel, unpacked
+from lunar_haze.service.sequence import FrameMaker
 from lunar_haze.service.still import Still
 from lunar_haze.service.still_share import StillShare, share_of
 
@@ -24,47 +19,39 @@ class _Bench:
 
     def __init__(self, parcel: Parcel, blobs: dict[str, bytes]) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="lunar-haze-")
-        root = Path(self._folder.name)
-        for name, digest in parcel.files:
-            path = root / name
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_bytes(blobs[digest])
-        document, _notes = from_json(parcel.text, root, "a sequence")
-        values: SequenceSpec = pickle.loads(parcel.values)
-        out = root / "out"
-        out.mkdir()
-        self.spec = attrs.evolve(values, document=document, output=out / values.output)
-        place = place_spec(document.place)
+        try:
+            self.spec, place = unpacked(parcel, blobs, Path(self._folder.name))
+        except ServiceError:
+            self._folder.cleanup()
+            raise
         spec = self.spec
         plans = planned_frames(spec.on_screen, place, spec.frames, spec.size, spec.passes, spec.denoise)
         self.plans = {plan.frame: plan for plan in plans}
         self._maker = FrameMaker(spec, place)
 
-    def make(self, frame: int) -> dict[str, bytes]:
-        """The files of a frame by name."""
-        return self._files(frame, self._still(frame, None))
+    def make(self, frame: int) -> bytes:
+        """The bytes of a frame's still."""
+        return self._written(frame, self._still(frame, None))
 
     def share(self, frame: int, share: Share) -> StillShare:
         """A share of a frame's work."""
         spec = self.spec
         return share_of(self._still(frame, share), spec.layers or bool(self.plans[frame].look.finish.masks_at_work))
 
-    def join(self, frame: int, shares: list[StillShare]) -> dict[str, bytes]:
-        """The files of a frame whose shares are done."""
-        return self._files(frame, self._maker.joined(self.plans[frame], shares))
+    def join(self, frame: int, shares: list[StillShare]) -> bytes:
+        """The still of a frame whose shares are done."""
+        return self._written(frame, self._maker.joined(self.plans[frame], shares))
 
     def _still(self, frame: int, share: Share | None) -> Still:
         still = self._maker.still(self.plans[frame], lambda: False, share)
         assert still is not None
         return still
 
-    def _files(self, frame: int, still: Still) -> dict[str, bytes]:
-        folder = self.spec.folder
-        folder.mkdir(exist_ok=True)
-        self._maker.hand_over(self.plans[frame], still, self.spec.path_of(frame))
-        made = {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}
-        for name in made:
-            (folder / name).unlink()
+    def _written(self, frame: int, still: Still) -> bytes:
+        path = self.spec.path_of(frame)
+        self._maker.hand_over(self.plans[frame], still, path)
+        made = path.read_bytes()
+        path.unlink()
         return made
 
     def close(self) -> None:
@@ -76,8 +63,8 @@ _bench: tuple[str, _Bench] | None = None
 _one_at_a_time = threading.Lock()
 
 
-def make_frame(parcel: Parcel, frame: int, *blobs: bytes) -> dict[str, bytes]:
-    """A frame's files by name, made here; ``blobs`` are the parcel's files in the order of its digests.
+def make_frame(parcel: Parcel, frame: int, *blobs: bytes) -> bytes:
+    """A frame's still, made here; ``blobs`` are the parcel's files in the order of its digests.
 
     Raises ServiceError on a worker of another version.
     """
@@ -91,8 +78,8 @@ def make_share(parcel: Parcel, frame: int, share: Share, *blobs: bytes) -> Still
         return _bench_for(parcel, blobs).share(frame, share)
 
 
-def join_shares(parcel: Parcel, frame: int, shares: list[StillShare], *blobs: bytes) -> dict[str, bytes]:
-    """The files of a frame whose shares are done (see `make_frame`)."""
+def join_shares(parcel: Parcel, frame: int, shares: list[StillShare], *blobs: bytes) -> bytes:
+    """The still of a frame whose shares are done (see `make_frame`)."""
     with _one_at_a_time:
         return _bench_for(parcel, blobs).join(frame, shares)
 

@@ -6,12 +6,14 @@ from pathlib import Path
 
 import platformdirs
 
-_NAME = "lunar-haze"
+from lunar_haze.core.units.account import NAME, state_folder
+
+__all__ = ["cache_folder", "demo_file", "log_path", "sky_folder", "start_logging", "state_folder"]
 
 
 def cache_folder() -> Path:
     """Layers and baked tables; may be deleted at any time."""
-    return Path(platformdirs.user_cache_dir(_NAME, appauthor=False))
+    return Path(platformdirs.user_cache_dir(NAME, appauthor=False))
 
 
 def demo_file() -> Path:
@@ -22,11 +24,6 @@ def demo_file() -> Path:
 def sky_folder() -> Path:
     """Tables of the air, which take a second to make."""
     return cache_folder() / "sky"
-
-
-def state_folder() -> Path:
-    """Logs, autosaves of documents without a name, recent files."""
-    return Path(platformdirs.user_state_dir(_NAME, appauthor=False))
 
 
 def log_path() -> Path:

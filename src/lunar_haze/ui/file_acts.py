@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from lunar_haze.core.document.files import named
+from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.errors import HazeError
 from lunar_haze.service.folders import log_path
 from lunar_haze.ui import questions
@@ -47,7 +48,7 @@ class FileActs:
             return False
 
         def open_it() -> None:
-            self._session.open_path(path, scale, self._ask_import_scale, self._ask_missing)
+            self._session.open_path(path, scale, self._ask_import_scale, self._ask_missing, self._may_read)
 
         return self._dare(open_it)
 
@@ -66,6 +67,22 @@ class FileActs:
         start = str(self._session.path.parent if self._session.path else missing[0].parent)
         name, _kind = QFileDialog.getOpenFileName(self._window, missing[0].name, start)
         return Path(name) if name else None
+
+    def _may_read(self, outside: list[Path]) -> bool:
+        """Whether files that a document names outside its folder, and that were never chosen here, may be read."""
+        names = "\n".join(str(path) for path in outside[:6])
+        more = f"\nand {len(outside) - 6:,} more" if len(outside) > 6 else ""
+        answer = questions.ask(
+            self._window,
+            "files elsewhere",
+            "This document is lit with files outside its own folder.",
+            f"{names}{more}\n\nAllow it if you know where the document comes from; it is asked once.",
+            ["open without them", "allow"],
+            "open without them",
+        )
+        if answer == "allow":
+            remember(outside)
+        return answer == "allow"
 
     def _ask_import_scale(self, factor: float, remark: str) -> float | None:
         """Which scale a place of unlikely size is to be imported at; None leaves it out."""

@@ -18,7 +18,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.balance import Change
 from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import followed
-from lunar_haze.core.document.files import SUFFIX, load, named, save
+from lunar_haze.core.document.files import SUFFIX, load, named, refuse, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, unsaved
 from lunar_haze.core.document.missing import found_in, missing_files
@@ -215,22 +215,29 @@ class Session(Chosen):
         scale: float | None = None,
         ask_scale: Callable[[float, str], float | None] = lambda factor, remark: 1.0,
         ask_missing: Callable[[list[Path]], Path | None] = lambda missing: None,
+        may_read: Callable[[list[Path]], bool] = refuse,
     ) -> None:
         """Open a document, or start one for a modelled place. Raises HazeError; nothing changes then.
 
-        ``ask_missing`` is told the files that are not there and says where the first has gone, None for nowhere.
+        ``ask_missing`` is told the files that are not there and says where the first has gone, None for nowhere;
+        ``may_read`` is told files outside the document's folder and says whether they may be read.
 
         ``ask_scale`` is told a likely correction and why, for a place of unlikely size, and says at
         which scale to import it, None for not at all.
         """
         path = Path(path)
         if path.suffix == SUFFIX or path.is_dir():
-            self._open_document(path, ask_missing)
+            self._open_document(path, ask_missing, may_read)
         else:
             self._start_with_place(path, scale, ask_scale)
 
-    def _open_document(self, path: Path, ask_missing: Callable[[list[Path]], Path | None]) -> None:
-        document, notes = load(path)
+    def _open_document(
+        self,
+        path: Path,
+        ask_missing: Callable[[list[Path]], Path | None],
+        may_read: Callable[[list[Path]], bool],
+    ) -> None:
+        document, notes = load(path, may_read)
         missing = missing_files(document)
         there = ask_missing(missing) if missing else None
         if there is not None:

@@ -1,7 +1,6 @@
 """What would break those who compute with a document, found where it enters: at reading, at an edit, before saving."""
 
 import datetime as dt
-import functools
 import itertools
 import math
 from collections.abc import Callable, Iterator
@@ -118,7 +117,8 @@ def faults_in(value: Any, unless: Any = None, path: Path = ()) -> Iterator[Fault
     if attrs.has(type(value)):
         yield from (attrs.evolve(fault, path=(*path, *fault.path)) for fault in _own_faults(value))
         alike = type(unless) is type(value)
-        for name in _field_names(type(value)):
+        for field in attrs.fields(type(value)):
+            name = field.name
             part = getattr(value, name)
             yield from faults_in(part, getattr(unless, name) if alike else None, (*path, name))
             # A colour may be missing where it is the same as another: what is below a sky of two colours.
@@ -133,11 +133,6 @@ def faults_in(value: Any, unless: Any = None, path: Path = ()) -> Iterator[Fault
         endless = isinstance(value, float) and math.isinf(value) and value > 0 and where in ENDLESS
         if not endless and not (math.isfinite(value) and abs(value) <= LARGEST):
             yield Fault(path, f"{where} is {value}, which is no number that can be used")
-
-
-@functools.cache
-def _field_names(kind: Any) -> tuple[str, ...]:
-    return tuple(field.name for field in attrs.fields(kind))
 
 
 def check_numbers(value: Any) -> None:

@@ -22,6 +22,7 @@ from cattrs import IterableValidationError, IterableValidationNote
 from cattrs.strategies import configure_tagged_union
 
 from lunar_haze.core.document.checks import MOST_LOOKS, check_document
+from lunar_haze.core.document.known_files import is_known, remember
 from lunar_haze.core.document.mending import mended
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Marker, Pin, PlaceRef, Shot
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
@@ -32,6 +33,7 @@ from lunar_haze.core.sources.flicker_kinds import flicker_kind_of, flicker_tagge
 from lunar_haze.core.sources.kinds import Shape, kind_of, kind_tagged
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.inside import is_inside
 
 SUFFIX = ".haze"
 #: A larger file is no document [bytes].
@@ -272,8 +274,18 @@ def _named(key: str, number: int, item: Any) -> Any:
     return {**item, **(missing if key in ("pins", "markers") else {k: v for k, v in missing.items() if k == "name"})}
 
 
-def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
-    """Document in the text of a .haze file in folder ``base``, and notes on what could not be read."""
+def refuse(paths: list[Path]) -> bool:
+    """Nothing that a document names outside its folder is read, unless this account has chosen it before."""
+    return False
+
+
+def from_json(
+    text: str, base: Path, name: str, may_read: Callable[[list[Path]], bool] = lambda paths: True
+) -> tuple[Document, list[str]]:
+    """Document in the text of a .haze file in folder ``base``, and notes on what could not be read.
+
+    ``may_read`` is asked of files outside that folder which it is lit with and which this account has not chosen.
+    """
     try:
         data = json.loads(text)
     except (ValueError, RecursionError) as error:
@@ -290,6 +302,12 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     notes: list[str] = []
     kept: dict[str, list] = {}
     aside: list[dict] = []
+    foreign = _foreign(data, base)
+    if foreign and not may_read([Path(holder["path"]) for holder in foreign]):
+        for holder in foreign:
+            notes.append(f"{holder['path']} lies outside the document's folder and is not read")
+            aside.append({"of": "a file", "where": ["path"], "value": holder["path"]})
+            holder["path"] = ""
     given: dict[str, list] = {}
 
     def one(key: str, label: str, item: Any, kind: type) -> Any:
@@ -352,8 +370,28 @@ def from_json(text: str, base: Path, name: str) -> tuple[Document, list[str]]:
     return attrs.evolve(document, extra=tuple((k, json.dumps(v)) for k, v in data.items())), notes
 
 
-def load(path: Path) -> tuple[Document, list[str]]:
-    """Document of a .haze file and notes for the artist. Raises DocumentError with a sentence to show."""
+def _foreign(data: dict, base: Path) -> list[dict]:
+    """Parts of a document's JSON that name a file which lies outside ``base`` and which this account has not chosen."""
+    lit = [data.get(key) for key in ("shots", "looks", "pins")]
+    return [
+        holder
+        for holder in holders_of_paths(lit)
+        if not is_inside(base, Path(holder["path"])) and not is_known(Path(holder["path"]))
+    ]
+
+
+def named_outside(document: Document, base: Path | None) -> list[Path]:
+    """The files that a document is lit with and that do not lie in the folder ``base``, all of them without one."""
+    data = CONVERTER.unstructure((document.looks, document.pins))
+    paths = (Path(holder["path"]) for holder in holders_of_paths(list(data)))
+    return [path for path in paths if base is None or not is_inside(base, path)]
+
+
+def load(path: Path, may_read: Callable[[list[Path]], bool] = refuse) -> tuple[Document, list[str]]:
+    """Document of a .haze file and notes for the artist. Raises DocumentError with a sentence to show.
+
+    ``may_read`` is asked of files outside the document's folder that this account has not chosen (see `known_files`).
+    """
     path = Path(path)
     if path.is_dir():
         raise DocumentError(f"{path} is a folder; choose a {SUFFIX} file")
@@ -363,7 +401,7 @@ def load(path: Path) -> tuple[Document, list[str]]:
         raise DocumentError(f"{path} cannot be opened: {os_reason(error)}") from error
     except UnicodeDecodeError as error:
         raise DocumentError(f"{path.name} is not a Lunar Haze document") from error
-    return from_json(text, path.parent.resolve(), path.name)
+    return from_json(text, path.parent.resolve(), path.name, may_read)
 
 
 def write_atomically(path: Path, data: bytes) -> None:
@@ -410,6 +448,7 @@ def save(document: Document, path: Path) -> None:
         write_atomically(path, to_json(document, path.parent.resolve()).encode())
     except OSError as error:
         raise DocumentError(f"{path} cannot be saved: {os_reason(error)}; nothing was changed on disk") from error
+    remember(named_outside(document, path.parent))
 
 
 def named(path: Path) -> Path:

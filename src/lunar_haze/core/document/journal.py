@@ -16,7 +16,8 @@ from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.document.files import LARGEST, from_json, to_json, write_atomically
+from lunar_haze.core.document.files import LARGEST, from_json, named_outside, refuse, to_json, write_atomically
+from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.units.content import read_regular
@@ -98,6 +99,7 @@ class Journal:
                 if other != place:
                     with contextlib.suppress(OSError):
                         other.unlink()
+            remember(named_outside(document, None))
             return place
         raise problem or OSError(0, "there is no place for it")
 
@@ -142,7 +144,7 @@ class Journal:
 
 
 def read(place: Path) -> tuple[Found | None, str]:
-    """Work in a journal, or a note on why it cannot be read; a damaged one is set aside under another name."""
+    """Work in a journal, and a note on what of it cannot be read; a damaged one is set aside under another name."""
     try:
         text = read_regular(place, LARGEST).decode("utf-8")
     except FileNotFoundError:
@@ -156,8 +158,8 @@ def read(place: Path) -> tuple[Found | None, str]:
         else:
             # As written by versions before: the document itself.
             written, of = place.stat().st_mtime, ""
-        document, _notes = from_json(text, place.parent.resolve(), place.name)
-        return Found(document, written, of, place), ""
+        document, notes = from_json(text, place.parent.resolve(), place.name, refuse)
+        return Found(document, written, of, place), "; ".join(notes)
     except (ValueError, KeyError, TypeError, OverflowError, RecursionError, OSError, HazeError):
         return None, _set_aside(place)
 

@@ -1,7 +1,5 @@
 """A reference picture: whatever ordinary picture file, as the screen would show it."""
 
-import io
-import os
 from pathlib import Path
 
 import attrs
@@ -12,11 +10,12 @@ from PIL import Image, UnidentifiedImageError
 from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.errors import PictureError, os_reason
 from lunar_haze.core.picture.views import direct
-from lunar_haze.core.units.content import open_regular, read_regular
+from lunar_haze.core.units.content import read_regular
 from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.core.units.pictures import MOST_PIXELS, light_format, open_picture
 
-#: Pixels across that are kept, and the most that are opened.
-WIDEST, MOST_PIXELS = 960, 400_000_000
+#: Pixels across that are kept.
+WIDEST = 960
 SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr")
 
 
@@ -55,9 +54,7 @@ def read_reference(path: Path) -> Reference:
 def _ordinary(path: Path) -> Reference:
     remarks = []
     data = read_regular(path)
-    with Image.open(io.BytesIO(data)) as picture:
-        if picture.width * picture.height > MOST_PIXELS:
-            raise PictureError(f"{path.name} has {picture.width:,} x {picture.height:,} pixels; that is too many")
+    with open_picture(data) as picture:
         if getattr(picture, "n_frames", 1) > 1:
             remarks.append("it is animated; its first frame is used")
         picture.draft("RGB", (WIDEST * 2, WIDEST * 2))
@@ -83,8 +80,7 @@ def _ordinary(path: Path) -> Reference:
 def _exr(path: Path) -> Reference:
     import OpenImageIO as oiio
 
-    os.close(open_regular(path))
-    source = oiio.ImageInput.open(str(path))
+    source = oiio.ImageInput.open(str(path)) if light_format(path) == "openexr" else None
     if source is None:
         oiio.geterror()
         raise ValueError(path.name)

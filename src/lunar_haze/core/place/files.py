@@ -1,58 +1,89 @@
-"""Which files a modelled place is read from: its own, and all that it refers to."""
+"""Which files a modelled place is read from: its own, and all that it refers to inside its folder."""
 
+import contextlib
 import json
 import re
 import struct
+from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import unquote
 
+from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.inside import inside, read_inside
+
 #: More of a text than this is not searched for names of other files.
-_LONGEST = 64 << 20
-_MATERIAL_PICTURES = re.compile(rb"^\s*(?:map_\w+|bump|disp|decal|refl|norm)\s+(.+?)\s*$", re.MULTILINE | re.IGNORECASE)
-_LIBRARIES = re.compile(rb"^\s*mtllib\s+(.+?)\s*$", re.MULTILINE | re.IGNORECASE)
-
-
-def beside(path: Path, uri: str) -> Path:
-    """The file that a glTF document at ``path`` means by a relative URI (RFC 3986), percent signs decoded."""
-    return path.parent / unquote(uri)
+LONGEST = 64 << 20
+#: A line of a material that names a picture, and its last word: options such as "-s 1 1 1" stand before it.
+MATERIAL_PICTURES = re.compile(rb"(?im)^([ \t]*(?:map_\w+|bump|disp|decal|refl|norm)[ \t][^\n]*?)([^\s]+)[ \t]*\r?$")
+#: The line of an OBJ that names its materials, and of a PLY that names its picture.
+LIBRARIES = re.compile(rb"(?im)^([ \t]*mtllib[ \t]+)([^\n]*[^\s])[ \t]*\r?$")
+PLY_PICTURES = re.compile(rb"(?im)^([ \t]*comment[ \t]+TextureFile[ \t]+)([^\n]*[^\s])[ \t]*\r?$")
 
 
 def files_of(path: Path) -> list[Path]:
-    """All files that a place is read from, its own first; those that are not there are listed too."""
+    """All files that a place is read from, its own first; those that are not there are listed too.
+
+    Names that lead out of the place's folder are not among them: such files are not read.
+    """
     path = Path(path)
     found = [path]
-    try:
-        if path.suffix.lower() in (".gltf", ".glb"):
-            found += [beside(path, uri) for uri in _uris(path)]
-        elif path.suffix.lower() == ".obj":
-            for name in _names(_LIBRARIES, path):
-                library = path.parent / name
-                found.append(library)
-                # Options such as "-s 1 1 1" stand before the file's name.
-                found += [library.parent / picture.split(" ")[-1] for picture in _names(_MATERIAL_PICTURES, library)]
-    except (OSError, ValueError, struct.error, RecursionError):
-        pass  # whoever reads the place says what is wrong with it
+    reader = _READERS.get(path.suffix.lower())
+    if reader is not None:
+        with contextlib.suppress(OSError, ValueError, struct.error, RecursionError):
+            # Whoever reads the place says what is wrong with it.
+            for name in reader(path):
+                with contextlib.suppress(OSError):
+                    found.append(inside(path.parent, name))
     return list(dict.fromkeys(found))
 
 
-def _names(pattern: re.Pattern[bytes], path: Path) -> list[str]:
-    if not path.is_file():
-        return []
+def names_in(pattern: re.Pattern[bytes], data: bytes) -> list[str]:
+    """The names that lines of a text give."""
+    return [found[2].decode("utf-8", "replace") for found in pattern.finditer(data)]
+
+
+def ply_header(data: bytes) -> bytes:
+    """The text at the head of a PLY file."""
+    return data[: data.find(b"end_header") + 1][:LONGEST]
+
+
+def beside_library(library: str, name: str) -> str:
+    """The name of a picture as the OBJ tells it whose material library names it."""
+    folder, slash, _file = library.replace("\\", "/").rpartition("/")
+    return f"{folder}{slash}{name}"
+
+
+def _obj_names(path: Path) -> list[str]:
+    found = []
+    for library in names_in(LIBRARIES, read_regular(path, LONGEST)):
+        found.append(library)
+        with contextlib.suppress(OSError):
+            text = read_inside(path.parent, library, LONGEST)
+            found += [beside_library(library, name) for name in names_in(MATERIAL_PICTURES, text)]
+    return found
+
+
+def _ply_names(path: Path) -> list[str]:
     with path.open("rb") as stream:
-        return [name.decode("utf-8", "replace") for name in pattern.findall(stream.read(_LONGEST))]
+        return names_in(PLY_PICTURES, ply_header(stream.read(1 << 20)))
 
 
-def _uris(path: Path) -> list[str]:
+def _gltf_names(path: Path) -> list[str]:
     with path.open("rb") as stream:
         if path.suffix.lower() == ".glb":
             head = stream.read(20)
-            text = stream.read(min(struct.unpack("<I", head[12:16])[0], _LONGEST))
+            text = stream.read(min(struct.unpack("<I", head[12:16])[0], LONGEST))
         else:
-            text = stream.read(_LONGEST)
+            text = stream.read(LONGEST)
     # A document that refers to nothing need not be taken apart.
     data = json.loads(text) if b'"uri"' in text else {}
     if not isinstance(data, dict):
         return []
     parts = [*(data.get("buffers") or []), *(data.get("images") or [])]
     uris = [part.get("uri") for part in parts if isinstance(part, dict)]
-    return [uri for uri in uris if isinstance(uri, str) and not uri.startswith("data:")]
+    return [unquote(uri) for uri in uris if isinstance(uri, str) and not uri.startswith("data:")]
+
+
+_READERS: dict[str, Callable[[Path], list[str]]] = {
+    ".gltf": _gltf_names, ".glb": _gltf_names, ".obj": _obj_names, ".ply": _ply_names,
+}  # fmt: skip

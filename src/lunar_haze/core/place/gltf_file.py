@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.errors import PlaceError, os_reason
-from lunar_haze.core.place.files import beside
 from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.inside import read_inside
 
 _COMPONENT = {
     kind: np.dtype(code)
@@ -26,7 +26,7 @@ _COMPONENT = {
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 #: An accessor without data of its own holds so many elements at the most.
 _MOST_ELEMENTS = 20_000_000
-_JSON_CHUNK, _BINARY_CHUNK = 0x4E4F534A, 0x004E4942
+JSON_CHUNK, BINARY_CHUNK = 0x4E4F534A, 0x004E4942
 
 
 class Json(dict):
@@ -98,9 +98,9 @@ def _chunks(path: Path, data: bytes) -> tuple[bytes, bytes | None]:
     while at + 8 <= declared:
         length, kind = struct.unpack("<II", data[at : at + 8])
         chunk = data[at + 8 : at + 8 + length]
-        if kind == _JSON_CHUNK and text is None:
+        if kind == JSON_CHUNK and text is None:
             text = chunk
-        elif kind == _BINARY_CHUNK and blob is None:
+        elif kind == BINARY_CHUNK and blob is None:
             blob = chunk
         at += 8 + length
     if text is None:
@@ -139,17 +139,10 @@ class GltfFile:
         return PlaceError(f"{self.path.name} is cut short: part of its geometry is missing; copy it again")
 
     def resource(self, uri: str) -> bytes:
-        """What a URI stands for. Raises OSError and ValueError.
-
-        A file that lies neither in the folder of the set nor beside that folder is not read: a set from elsewhere
-        has no business there.
-        """
+        """What a URI stands for: a file in the folder of the set. Raises OSError and ValueError."""
         if uri.startswith("data:"):
             return data_of(uri)
-        path, home = beside(self.path, uri).resolve(), self.path.resolve().parent.parent
-        if ":" in uri.split("/")[0] or not path.is_relative_to(home) or unquote(uri).startswith("/"):
-            raise OSError(0, "it lies outside the folder of the set; copy it beside the file")
-        return read_regular(path)
+        return read_inside(self.path.parent, unquote(uri))
 
     def buffer(self, index: int) -> bytes:
         """A whole buffer."""

@@ -6,18 +6,18 @@ KHR_materials_transmission, KHR_texture_transform, either set of coordinates, PN
 What is not understood is named in the notes.
 """
 
-import io
 import math
 
 import attrs
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG
 from lunar_haze.core.errors import os_reason
 from lunar_haze.core.place.gltf_file import GltfFile, Json, item, number, numbers
 from lunar_haze.core.place.model import Material, Texture
+from lunar_haze.core.units.pictures import UNREADABLE, open_picture
 
 #: Emission of glTF materials is unitless in practice; 1.0 is read as this luminance.
 NITS_PER_UNIT = 1000.0
@@ -164,9 +164,9 @@ class MaterialReader:
         name = f"image {image_index}" if str(name).startswith("data:") else str(name)
         try:
             data = self._file.view(image.bufferView) if image.bufferView is not None else self._file.resource(image.uri)
-            with Image.open(io.BytesIO(data)) as picture:
+            with open_picture(bytes(data)) as picture:
                 pixels = _eight_bits(picture)
-        except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError) as error:
+        except UNREADABLE as error:
             reason = os_reason(error) if isinstance(error, OSError) and error.strerror else "not a readable picture"
             self._file.note(f"texture “{name}” cannot be read ({reason}); the material's flat colour is used")
             return -1

@@ -1,24 +1,27 @@
 """Reads OBJ and PLY into a `Place` by way of trimesh. Both are taken as Z-up metres."""
 
+import io
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
 from lunar_haze.core.colour.spaces import SRGB_TO_ACESCG, srgb_decode
-from lunar_haze.core.errors import PlaceError
-from lunar_haze.core.place.files import files_of
+from lunar_haze.core.errors import PlaceError, os_reason
+from lunar_haze.core.place.files import LONGEST, beside_library
 from lunar_haze.core.place.model import Material, Place, Texture, smooth_normals
+from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.inside import parts_of, read_inside
+from lunar_haze.core.units.pictures import is_picture
+
+#: A larger picture of a material is not read [bytes].
+_LARGEST_PICTURE = 1 << 30
 
 
 def read_plain_mesh(path: Path) -> Place:
     """Place from an .obj or .ply file. Raises PlaceError with a sentence to show."""
     try:
-        for beside in files_of(path)[1:]:
-            if beside.exists() and not beside.is_file():
-                raise PlaceError(f"{path.name} needs {beside.name}, which is not an ordinary file")
         return _read(path)
     except PlaceError:
         raise
@@ -33,11 +36,15 @@ def _read(path: Path) -> Place:
     import trimesh
 
     notes = [f"{path.suffix.upper()[1:]} files hold no units or up-axis; metres and Z up are taken"]
-    notes += _unread_pictures(path)
+    beside = _beside(path)
     try:
-        loaded = trimesh.load_scene(str(path), process=False)
+        data = io.BytesIO(read_regular(path))
+        loaded = trimesh.load_scene(data, file_type=path.suffix.lower()[1:], resolver=beside, process=False)
     except Exception as error:  # trimesh raises whatever its parsers raise
         raise PlaceError(f"{path.name} is damaged and cannot be read; export it again") from error
+    if beside.refused:
+        raise PlaceError(beside.refused[0])
+    notes += beside.notes
     materials: list[Material] = []
     textures: list[Texture] = []
     positions: list[NDArray] = []
@@ -87,20 +94,55 @@ def _read(path: Path) -> Place:
     )
 
 
-def _unread_pictures(path: Path) -> list[str]:
-    """Notes on pictures of materials that cannot be read: their material's flat colour is used."""
-    notes = []
-    for beside in files_of(path)[1:]:
-        if beside.suffix.lower() == ".mtl":
-            continue
-        try:
-            with Image.open(beside) as picture:
-                picture.verify()
-        except FileNotFoundError:
-            notes.append(f"texture “{beside.name}” is not there; the material's flat colour is used")
-        except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError):
-            notes.append(f"texture “{beside.name}” cannot be read; the material's flat colour is used")
-    return notes
+def _beside(path: Path) -> Any:
+    """What hands trimesh the files that a mesh names: materials and pictures inside its folder, nothing else."""
+    from trimesh.resolvers import Resolver
+
+    class Beside(Resolver):
+        def __init__(self) -> None:
+            self.notes: list[str] = []
+            #: Files that are there and are none that may be read.
+            self.refused: list[str] = []
+            self._library = ""
+
+        def get(self, name: str) -> bytes:
+            name = name.strip()
+            if name.lower().endswith(".mtl"):
+                self._library = name
+                return self._read("materials", name, name, LONGEST)
+            # Options such as "-s 1 1 1" stand before a picture's name.
+            inner = beside_library(self._library, name.split()[-1] if name else name)
+            data = self._read("texture", name, inner, _LARGEST_PICTURE)
+            if not is_picture(data):
+                self.notes.append(f"texture “{name}” is not a readable picture; the material's flat colour is used")
+                raise OSError(0, "not a readable picture")
+            return data
+
+        def _read(self, what: str, name: str, inner: str, most: int) -> bytes:
+            try:
+                parts_of(inner)
+                try:
+                    return read_inside(path.parent, inner, most)
+                except FileNotFoundError:
+                    raise
+                except OSError as error:
+                    self.refused.append(f"{path.name} needs {name}, which cannot be read: {os_reason(error)}")
+                    raise
+            except OSError as error:
+                reason = "it is not there" if isinstance(error, FileNotFoundError) else os_reason(error)
+                self.notes.append(f"{what} “{name}” cannot be read ({reason}); the material's flat colour is used")
+                raise
+
+        def write(self, name: str, data: object) -> None:
+            raise NotImplementedError
+
+        def namespaced(self, namespace: str) -> "Beside":
+            return self
+
+        def keys(self) -> tuple[str, ...]:
+            return ()
+
+    return Beside()
 
 
 def _material_of(mesh: Any, name: str, next_texture: int) -> tuple[Material, Texture | None]:

@@ -28,6 +28,7 @@ from lunar_haze.core.sky.photograph_checks import (
 )
 from lunar_haze.core.sky.photograph_kinds import BrightSpot, PhotographKind, guessed, named
 from lunar_haze.core.units.content import content_digest
+from lunar_haze.core.units.pictures import light_format
 
 WIDEST_KEPT = 2048
 _ROWS_AT_ONCE = 256
@@ -144,11 +145,17 @@ def _open(name: str) -> tuple[Photograph, NDArray[np.float32]]:
     path = Path(name)
     if path.is_dir():
         raise SkyError(f"{path} is a folder; choose a panorama (.exr, .hdr, or a picture)")
-    source = oiio.ImageInput.open(name)
+    try:
+        known = light_format(path)
+    except OSError as error:
+        raise SkyError(f"the panorama {path.name} cannot be read: {os_reason(error)}") from error
+    source = oiio.ImageInput.open(name) if known else None
     if source is None:
         reason = (oiio.geterror() or "unknown format").strip().splitlines()[0]
         raise SkyError(f"the panorama {path.name} cannot be read: {reason}")
     try:
+        if source.format_name() != known:
+            raise SkyError(f"the panorama {path.name} cannot be read: unknown format")
         spec = source.spec()
         if spec.width < 4 or spec.height < 2:
             raise SkyError(f"the panorama {path.name} is only {spec.width}x{spec.height} pixels large")

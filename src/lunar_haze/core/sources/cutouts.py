@@ -4,7 +4,6 @@ A pattern is an image (SIZE, SIZE) float32 of how much light passes, 0 to 1, row
 """
 
 import functools
-import io
 import math
 from collections.abc import Callable
 from pathlib import Path
@@ -213,14 +212,16 @@ def _ragged(cut: CutOut, x: NDArray, y: NDArray) -> NDArray:
 
 
 def _picture(path: str) -> NDArray:
-    from PIL import Image, UnidentifiedImageError
+    from PIL import Image
+
+    from lunar_haze.core.units.pictures import UNREADABLE, open_picture
 
     try:
-        with Image.open(io.BytesIO(read_regular(Path(path), _LARGEST_PICTURE))) as image:
+        with open_picture(read_regular(Path(path), _LARGEST_PICTURE)) as image:
             grey = image.convert("L").resize((SIZE, SIZE), Image.Resampling.BOX)
     except FileNotFoundError as error:
         raise SourceError(f"the cut-out's picture {path} is not there; choose it again") from error
-    except (OSError, UnidentifiedImageError, Image.DecompressionBombError, ValueError, SyntaxError) as error:
+    except UNREADABLE as error:
         raise SourceError(f"{Path(path).name} cannot be read as a picture; use a PNG or JPEG for a cut-out") from error
     return np.asarray(grey, float)[::-1] / 255.0
 

@@ -50,6 +50,11 @@ def read_regular(path: Path, most: int = 4 << 30) -> bytes:
         descriptor = open_regular(path)
     except ValueError as error:
         raise OSError(0, "its name is none") from error
+    return read_open(descriptor, most)
+
+
+def read_open(descriptor: int, most: int) -> bytes:
+    """All bytes of an open file of no more than ``most``, and close it. Raises OSError."""
     with os.fdopen(descriptor, "rb") as stream:
         size = os.fstat(stream.fileno()).st_size
         if size > most:
