@@ -78,4 +78,4 @@ class TakenError(HandOffError):
 
 def os_reason(error: OSError) -> str:
     """The reason of an operating-system error in plain words, without a path or a number."""
-    return (error.strerror or type(error).__name__).lower()
+    return (error.strerror or str(error) or type(error).__name__).lower()

@@ -12,9 +12,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from lunar_haze.core.document.files import write_atomically
 from lunar_haze.core.errors import HandOffError, HazeError, ServiceError, os_reason
 from lunar_haze.core.plan.sequence import FramePlan
+from lunar_haze.core.units.written import put_bytes
 from lunar_haze.service.farm_bench import join_shares, make_frame, make_share
 from lunar_haze.service.parcel import parcel_of
 from lunar_haze.service.sequence import SequenceSpec
@@ -178,6 +178,6 @@ def _taken(future: Any) -> bytes | None:
 def _write(path: Path, still: bytes) -> None:
     """Put a frame where it belongs: a worker has no say in that. Raises HandOffError."""
     try:
-        write_atomically(path, still)
+        put_bytes(path, still)
     except OSError as error:
         raise HandOffError(f"{path} cannot be written: {os_reason(error)}") from error

@@ -19,7 +19,6 @@ import attrs
 
 from lunar_haze import __version__
 from lunar_haze.core.document.cues import CueSheet
-from lunar_haze.core.document.files import write_atomically
 from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HandOffError, TakenError, os_reason
@@ -29,6 +28,7 @@ from lunar_haze.core.layers.model import PlaceSpec, Share, digest
 from lunar_haze.core.picture.views import SRGB
 from lunar_haze.core.plan.frames import problem_sentences, view_of
 from lunar_haze.core.plan.sequence import FramePlan, planned_frames
+from lunar_haze.core.units.written import put_bytes
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.movie import FILM_FORMATS, write_film
 from lunar_haze.service.still import Still, StillMaker, asks_for_clean_layers, hand_over
@@ -104,8 +104,9 @@ def check(spec: SequenceSpec) -> None:
         raise HandOffError(f"a step of {spec.step} frames leads nowhere; use 1 or more")
     if spec.last < spec.first:
         raise HandOffError(f"frames {spec.first} to {spec.last} are none; the last one lies before the first")
-    if len(spec.frames) > MOST_FRAMES:
-        raise HandOffError(f"{len(spec.frames):,} frames are too many for one sequence; {MOST_FRAMES:,} is the most")
+    count = (spec.last - spec.first) // spec.step + 1
+    if count > MOST_FRAMES:
+        raise HandOffError(f"{count:,} frames are too many for one sequence; {MOST_FRAMES:,} is the most")
     if not spec.is_film and "#" not in spec.output.name and len(spec.frames) > 1:
         raise HandOffError(f"{spec.output.name} is one name for many frames; put #### where their number goes")
 
@@ -170,7 +171,7 @@ class FrameList:
         head = json.dumps({"lunar_haze_sequence": __version__})
         lines = [head, *(json.dumps([name, *entry]) for name, entry in self._frames.items())]
         try:
-            write_atomically(self._path, ("\n".join(lines) + "\n").encode())
+            put_bytes(self._path, ("\n".join(lines) + "\n").encode())
         except OSError as error:
             raise HandOffError(f"{self._path.parent} cannot be written to: {os_reason(error)}") from error
 

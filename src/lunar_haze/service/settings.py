@@ -5,6 +5,8 @@ import logging
 from pathlib import Path
 from typing import Any
 
+from lunar_haze.core.units.written import put_bytes
+
 log = logging.getLogger(__name__)
 
 
@@ -20,6 +22,6 @@ def write_settings(file: Path, value: Any) -> None:
     """Keep a value; where that is not possible the log says so."""
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
-        file.write_text(json.dumps(value))
+        put_bytes(file, json.dumps(value).encode())
     except OSError as error:
         log.warning("%s is not kept: %s", file.name, error)

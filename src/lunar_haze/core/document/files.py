@@ -5,12 +5,9 @@ is listed, and kept when the file is written again. Paths are relative to the fi
 """
 
 import contextlib
-import errno
 import json
 import math
 import os
-import stat
-import tempfile
 import typing
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -34,11 +31,11 @@ from lunar_haze.core.sources.kinds import Shape, kind_of, kind_tagged
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.units.content import read_regular
 from lunar_haze.core.units.inside import is_inside
+from lunar_haze.core.units.written import put_bytes
 
 SUFFIX = ".haze"
 #: A larger file is no document [bytes].
 LARGEST = 256 << 20
-_NEW_MODE = 0o644
 #: What a document holds many of.
 _LISTS = ("shots", "looks", "pins", "markers")
 
@@ -404,37 +401,6 @@ def load(path: Path, may_read: Callable[[list[Path]], bool] = refuse) -> tuple[D
     return from_json(text, path.parent.resolve(), path.name, may_read)
 
 
-def write_atomically(path: Path, data: bytes) -> None:
-    """Put ``data`` in place of ``path`` in one step that survives a crash. Raises OSError.
-
-    A file that is there keeps its mode; one that may not be written is not replaced.
-    """
-    path = path.resolve()
-    mode = None
-    with contextlib.suppress(FileNotFoundError):
-        mode = stat.S_IMODE(path.stat().st_mode)
-        if not mode & 0o222:
-            raise PermissionError(errno.EACCES, "it is read-only")
-    # A name that nobody can have put a link under.
-    descriptor, temporary = tempfile.mkstemp(".new", f".{path.name}.", path.parent)
-    try:
-        with os.fdopen(descriptor, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fchmod(stream.fileno(), _NEW_MODE if mode is None else mode)
-            os.fsync(stream.fileno())
-        os.replace(temporary, path)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
-        raise
-    folder = os.open(path.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
-
-
 def save(document: Document, path: Path) -> None:
     """Write a .haze file. The old one stays untouched unless the new one is whole.
 
@@ -445,7 +411,7 @@ def save(document: Document, path: Path) -> None:
         raise DocumentError(f"{path} is a folder; give the document a name in it")
     check_document(document)
     try:
-        write_atomically(path, to_json(document, path.parent.resolve()).encode())
+        put_bytes(path, to_json(document, path.parent.resolve()).encode(), follow=True)
     except OSError as error:
         raise DocumentError(f"{path} cannot be saved: {os_reason(error)}; nothing was changed on disk") from error
     remember(named_outside(document, path.parent))

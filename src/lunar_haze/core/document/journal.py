@@ -10,17 +10,19 @@ import fcntl
 import hashlib
 import json
 import os
+import stat
 import time
 import uuid
 from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.document.files import LARGEST, from_json, named_outside, refuse, to_json, write_atomically
+from lunar_haze.core.document.files import LARGEST, from_json, named_outside, refuse, to_json
 from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.units.content import read_regular
+from lunar_haze.core.units.written import put_bytes
 
 _FORMAT = "lunar_haze_journal"
 
@@ -85,12 +87,17 @@ class Journal:
             }
         )
         problem: OSError | None = None
+        mode = None
+        if self._path is not None:
+            # Who may not read the document has no business in its journal.
+            with contextlib.suppress(OSError):
+                mode = stat.S_IMODE(self._path.stat().st_mode) | stat.S_IWUSR
         for place in self._places:
             try:
                 # The document's own folder is never made anew: it may be a drive that was unplugged.
                 if place.is_relative_to(self._state):
                     place.parent.mkdir(parents=True, exist_ok=True)
-                write_atomically(place, text.encode())
+                put_bytes(place, text.encode(), mode)
             except OSError as error:
                 problem = error
                 continue

@@ -1,7 +1,9 @@
 """Stills and layers for other tools: PNG with the display view, OpenEXR with one named layer a source."""
 
 import datetime as dt
+import os
 import re
+import shutil
 import struct
 import zlib
 from collections.abc import Callable
@@ -14,7 +16,10 @@ from numpy.typing import NDArray
 from lunar_haze import __version__
 from lunar_haze.core.errors import HandOffError, os_reason
 from lunar_haze.core.picture.views import DISPLAY_P3, SRGB
+from lunar_haze.core.units.written import put
 
+#: A disk with less room than this is full [bytes].
+_HARDLY_ANY = 1 << 16
 #: CIE xy of the ACEScg primaries and white, for the EXR header.
 _CHROMATICITIES = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
 
@@ -56,7 +61,7 @@ def write_png(path: Path, display: NDArray[np.float32], bits: int = 8, screen: s
         spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
 
         def write(to: Path) -> None:
-            _write_oiio(oiio, to, spec, np.clip(display, 0, 1))
+            _write_oiio(to, spec, np.clip(display, 0, 1))
             _tagged(to, screen)
 
         place_file(path, write)
@@ -79,7 +84,7 @@ def write_tiff(path: Path, display: NDArray[np.float32]) -> None:
 
     spec = oiio.ImageSpec(display.shape[1], display.shape[0], 3, "uint16")
     spec.attribute("compression", "zip")
-    place_file(path, lambda to: _write_oiio(oiio, to, spec, np.clip(display, 0, 1)))
+    place_file(path, lambda to: _write_oiio(to, spec, np.clip(display, 0, 1)))
 
 
 def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
@@ -87,17 +92,26 @@ def write_hdr(path: Path, picture: NDArray[np.float32]) -> None:
     import OpenImageIO as oiio
 
     spec = oiio.ImageSpec(picture.shape[1], picture.shape[0], 3, "float")
-    place_file(path, lambda to: _write_oiio(oiio, to, spec, picture))
+    place_file(path, lambda to: _write_oiio(to, spec, picture))
 
 
-def _write_oiio(oiio: Any, path: Path, spec: Any, display: NDArray) -> None:
-    out = oiio.ImageOutput.create(str(path))
-    if out is None or not out.open(str(path), spec):
-        raise OSError(f"could not open: {oiio.geterror()}")
-    good = out.write_image(np.ascontiguousarray(display, np.float32))
-    out.close()
-    if not good:
-        raise OSError(out.geterror())
+def _write_oiio(path: Path, spec: Any, display: NDArray) -> None:
+    """Make a picture in memory and write it: OpenImageIO does not tell of a disk that is full."""
+    import OpenImageIO as oiio
+
+    descriptor = os.memfd_create("lunar-haze")
+    try:
+        name = f"/proc/self/fd/{descriptor}"
+        out = oiio.ImageOutput.create(f"new{path.suffix}")
+        if out is None or not out.open(name, spec):
+            raise OSError(0, f"could not open: {oiio.geterror()}")
+        good = out.write_image(np.ascontiguousarray(display, np.float32)) and out.close()
+        if not good:
+            raise OSError(0, out.geterror() or oiio.geterror())
+        with open(name, "rb") as made:
+            path.write_bytes(made.read())
+    finally:
+        os.close(descriptor)
 
 
 def write_exr(
@@ -129,17 +143,15 @@ def write_exr(
 
 
 def place_file(path: Path, write: Callable[[Path], object]) -> None:
-    """Write beside ``path`` and move into place, so that a half-written still is never left."""
+    """Write a file by ``write`` and move it into place: a half-written still is never left. Raises HandOffError."""
     path = Path(path)
     if path.is_dir():
         raise HandOffError(f"{path} is a folder; give the still a name in it")
-    temporary = path.with_name(f".{path.stem}.new{path.suffix}")
     try:
-        write(temporary)
-        temporary.replace(path)
+        put(path, write)
     except OSError as error:
-        temporary.unlink(missing_ok=True)
         raise HandOffError(f"{path} cannot be written: {os_reason(error)}") from error
     except (RuntimeError, ValueError) as error:
-        temporary.unlink(missing_ok=True)
-        raise HandOffError(f"{path} cannot be written: {error}") from error
+        # OpenEXR tells that it failed, not why.
+        full = shutil.disk_usage(path.parent).free < _HARDLY_ANY
+        raise HandOffError(f"{path} cannot be written: {'no space left on device' if full else error}") from error
