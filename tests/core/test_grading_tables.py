@@ -1,5 +1,7 @@
 """Grading tables: read and applied as OpenColorIO does, and what is wrong with a file said in words."""
 
+import contextlib
+
 import numpy as np
 import pytest
 
@@ -115,3 +117,92 @@ def test_a_table_that_has_gone_is_told_when_it_is_needed(tmp_path):
     finish = Finish(table=TableFile(str(tmp_path / "gone.cube"), "digest"))
     with pytest.raises(PictureError, match=r"gone\.cube"):
         finished(np.ones((4, 4, 3), np.float32), finish, 1.0, 0.5)
+
+
+CLF = """<?xml version="1.0" encoding="UTF-8"?>
+<ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="a" compCLFversion="3">
+{steps}
+</ProcessList>
+"""
+STEP = '<Range inBitDepth="32f" outBitDepth="32f"><minInValue>0</minInValue><minOutValue>0</minOutValue></Range>'
+
+
+@pytest.mark.parametrize("name", ["a.clf", "a.cube", "a.spi1d"])
+@pytest.mark.parametrize(
+    "reference",
+    [
+        '<Reference path="{}" inBitDepth="32f" outBitDepth="32f"/>', '<x:Reference xmlns:x="urn:AMPAS:CLF:v3.0" path="{}"/>',
+        '<reference alias="{}"/>',
+    ],
+)  # fmt: skip
+def test_what_a_table_refers_to_is_not_read(tmp_path, name, reference):
+    """A table that named a pipe hung the window for good."""
+    import os
+
+    pipe = tmp_path / "pipe.clf"
+    os.mkfifo(pipe)
+    text = CLF.format(steps=STEP + reference.format(pipe))
+    with pytest.raises(PictureError, match="refers to other files"):
+        read_table(written(tmp_path, text, name))
+    doctype = text.replace("?>", '?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/hostname">]>', 1)
+    with pytest.raises(PictureError, match="refers to other files"):
+        read_table(written(tmp_path, doctype.replace(reference.format(pipe), "&a;"), name))
+    # Another encoding hides it.
+    with pytest.raises(PictureError):
+        read_table(written(tmp_path, text.encode("utf-16"), name))
+
+
+def test_a_table_that_came_to_refer_to_others_after_it_was_chosen_is_not_followed(tmp_path):
+    path = written(tmp_path, CLF.format(steps=STEP), "a.clf")
+    table = read_table(path)
+    written(tmp_path, CLF.format(steps=STEP + '<Reference path="/dev/zero"/>'), "a.clf")
+    with pytest.raises(PictureError, match="refers to other files"):
+        applied(values(), table)
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("a.clf", CLF.format(steps=STEP * 60_000)),
+        ("a.cube", "\n" * 400_000 + IDENTITY), ("b.cube", " " * 400_000 + IDENTITY),
+        ("c.cube", "DOMAIN_MIN" + " " * 200_000 + "\n" + IDENTITY), ("d.cube", "#" + "nan " * 200_000 + "\n" + IDENTITY),
+        ("e.cube", "# nan\n" * 100_000 + IDENTITY), ("f.cube", "LUT_3D_SIZE 2\n" * 100_000 + IDENTITY),
+        ("g.cube", "LUT_3D_SIZE 100000\n0 0 0\n"), ("h.cube", "LUT_1D_SIZE 2000000000\n0 0 0\n"),
+        ("a.spi1d", "Version 1\nFrom 0 1\nLength 2000000000\nComponents 1\n{\n0\n}\n"),
+        ("a.spi3d", "SPILUT 1.0\n3 3\n90000 90000 90000\n0 0 0 0 0 0\n"),
+        ("b.clf", CLF.format(steps='<LUT3D inBitDepth="32f" outBitDepth="32f"><Array dim="90000 90000 90000 3">0</Array></LUT3D>')),
+        ("i.cube", "\n" * 3_000_000),
+    ],
+)  # fmt: skip
+def test_a_table_is_judged_in_no_time_whatever_it_says(tmp_path, name, text):
+    import resource
+    import time
+
+    path = written(tmp_path, text, name)
+    began, before = time.perf_counter(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    with contextlib.suppress(PictureError):
+        read_table(path)
+    assert time.perf_counter() - began < 2.0
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 400_000
+
+
+def test_a_large_table_is_tried_elsewhere_first(tmp_path, monkeypatch):
+    from lunar_haze.service import table_trial
+
+    good = np.random.default_rng(0).random((33**3, 3))
+    text = (
+        "LUT_3D_SIZE 33\n"
+        + "# "
+        + "x" * (3 << 20)
+        + "\n"
+        + "\n".join("{:.6f} {:.6f} {:.6f}".format(*row) for row in good)
+    )
+    path = written(tmp_path, text, "large.cube")
+    assert table_trial.tried_table(path) == read_table(path)
+    bad = written(tmp_path, text.replace("LUT_3D_SIZE 33", "LUT_3D_SIZE 34"), "bad.cube")
+    with pytest.raises(PictureError, match=r"bad\.cube"):
+        table_trial.tried_table(bad)
+    slow = written(tmp_path, text + "\n# another", "slow.cube")
+    monkeypatch.setattr(table_trial, "SECONDS", 0.01)
+    with pytest.raises(PictureError, match="takes longer"):
+        table_trial.tried_table(slow)

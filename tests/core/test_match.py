@@ -287,3 +287,27 @@ def test_what_is_no_reference_is_said(tmp_path, kind):
     with pytest.raises(PictureError) as refused:
         read_reference(path)
     assert path.name in str(refused.value)
+
+
+def test_a_picture_of_too_many_pixels_is_told_before_it_is_read(tmp_path):
+    """It failed in the log only."""
+    import struct
+    import zlib
+
+    def chunk(kind, data):
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+    head = struct.pack(">IIBBBBB", 20_000, 20_000, 8, 2, 0, 0, 0)
+    path = tmp_path / "vast.png"
+    path.write_bytes(
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"")) + chunk(b"IEND", b"")
+    )
+    with pytest.raises(PictureError, match="too many"):
+        read_reference(path)
+
+
+def test_formats_that_start_other_programs_are_no_pictures(tmp_path):
+    path = tmp_path / "a.png"
+    path.write_text("%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 40 40\n%%EndComments\nshowpage\n")
+    with pytest.raises(PictureError, match="no picture"):
+        read_reference(path)

@@ -1,5 +1,8 @@
 """The film of a screen: what PyAV reads of films that were made here, and what is no film."""
 
+import contextlib
+import os
+import resource
 from fractions import Fraction
 
 import av
@@ -8,8 +11,12 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS, SRGB_TO_ACESCG, srgb_decode
+from lunar_haze.core.document.files import load, save
+from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.errors import PictureError
+from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.flicker import flicker_light
+from lunar_haze.core.sources.model import Source
 from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.service.movie import write_film
 from lunar_haze.service.video import read_screen
@@ -88,3 +95,72 @@ def test_what_is_no_film_is_said(tmp_path, kind, said):
     with pytest.raises(PictureError, match=said) as refused:
         read_screen(path)
     assert path.name in str(refused.value)
+
+
+def test_a_pipe_is_not_waited_for(tmp_path):
+    path = tmp_path / "pipe.mp4"
+    os.mkfifo(path)
+    with pytest.raises(PictureError, match="not an ordinary file"):
+        read_screen(path)
+
+
+def test_names_that_other_readers_would_follow_are_plain_names(tmp_path):
+    """A list of films, a pattern of numbers, a second file by a bar: none is looked at."""
+    good = film(tmp_path, [(g,) * 3 for g in GREYS])
+    for name, text in {
+        "list.mp4": f"#EXTM3U\n#EXTINF:1,\n{good}\n#EXT-X-ENDLIST\n", "cat.mp4": f"ffconcat version 1.0\nfile {good.name}\n",
+        "sdp.mp4": "v=0\no=- 0 0 IN IP4 127.0.0.1\nm=video 9 RTP/AVP 96\n",
+    }.items():  # fmt: skip
+        (tmp_path / name).write_text(text)
+        with pytest.raises(PictureError, match="no video"):
+            read_screen(tmp_path / name)
+    odd = tmp_path / "concat:film.mp4|%03d.mp4"
+    odd.write_bytes(good.read_bytes())
+    assert read_screen(odd).series == read_screen(good).series
+
+
+def test_a_tall_thin_film_takes_no_memory_to_speak_of(tmp_path):
+    path = tmp_path / "thin.avi"
+    with av.open(str(path), "w") as file:
+        stream = file.add_stream("ffv1", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 2, 16_384, "bgra"
+        for grey in (40, 200):
+            frame = av.VideoFrame.from_ndarray(np.full((16_384, 2, 4), grey, np.uint8), "bgra")
+            file.mux(stream.encode(frame))
+        file.mux(stream.encode(None))
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    levels = np.array(read_screen(path).series) @ LUMINANCE_WEIGHTS
+    assert levels[1] > 5 * levels[0]
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000
+
+
+def test_a_film_of_any_rate_is_saved_and_opened_again(tmp_path):
+    """A film of 1,200 frames a second was taken, saved, and made its look unreadable."""
+    path = tmp_path / "quick.mkv"
+    with av.open(str(path), "w") as file:
+        stream = file.add_stream("ffv1", rate=1200)
+        stream.width, stream.height, stream.pix_fmt = 32, 32, "bgra"
+        for grey in GREYS:
+            file.mux(stream.encode(av.VideoFrame.from_ndarray(np.full((32, 32, 4), grey, np.uint8), "bgra")))
+        file.mux(stream.encode(None))
+    screen = read_screen(path)
+    assert screen.rate == pytest.approx(1200.0)
+    lamp = Source("a", "screen", Ball((0.0, 0.0, 1.0)), flicker=screen)
+    document = Document(shots=(Shot("s"),), looks=(Look("l", sources=(lamp,)),), current_shot="s", current_look="l")
+    save(document, tmp_path / "a.haze")
+    found, notes = load(tmp_path / "a.haze")
+    assert not notes
+    assert found.looks == document.looks
+
+
+def test_a_damaged_film_is_told_in_words(tmp_path):
+    path = film(tmp_path, [(g,) * 3 for g in GREYS], name="a.webm")
+    good = path.read_bytes()
+    rng = np.random.default_rng(5)
+    for _ in range(60):
+        data = bytearray(good)
+        for at in rng.integers(0, min(len(data), 700), int(rng.integers(1, 30))):
+            data[at] = int(rng.integers(256))
+        (tmp_path / "b.mkv").write_bytes(data)
+        with contextlib.suppress(PictureError):
+            read_screen(tmp_path / "b.mkv")

@@ -79,10 +79,11 @@ class RenderBridge(QObject):
         self.session = session
         self._backend = backend
         #: What makes pixels of light.
-        self.screen = Screen(session)
+        self.screen = Screen(session, aside=True)
         self.screen.said.connect(self.said)
         self.masks = LiveMasks(session, self._seen_by_the_lens)
         self.masks.renewed.connect(self.refresh)
+        session.tables.here.connect(self.refresh)
         self.dust = LiveDust(self._seen_by_the_lens)
         self._request: FrameRequest | None = None
         self._request_id = 0

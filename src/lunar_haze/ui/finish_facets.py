@@ -13,10 +13,9 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QLabel, QSizePolicy, QTo
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import LEANING, MASKS, SPACES, STEPS, TABLE, WHITE, Finish
+from lunar_haze.core.finish.model import LEANING, MASKS, SPACES, STEPS, TABLE, WHITE, Finish, TableFile
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
-from lunar_haze.core.finish.tables import SUFFIXES, read_table
+from lunar_haze.core.finish.tables import SUFFIXES
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.ui.bridge import RenderBridge
@@ -228,9 +227,8 @@ class FinishFacets:
     def open_table(self, path: Path) -> None:
         """Lay a grading table over the grade, or tell what is wrong with it."""
         before = self._finish.table
-        try:
-            table = read_table(path, before.space if before else "log")
-        except PictureError as error:
-            self._session.said.emit(str(error), True)
-            return
-        self._session.act(f"table: {path.name}", self._changed(table=table))
+
+        def take(table: TableFile) -> None:
+            self._session.act(f"table: {path.name}", self._changed(table=table))
+
+        self._session.tables.open(path, before.space if before else "log", take)

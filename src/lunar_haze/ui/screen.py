@@ -30,9 +30,10 @@ class Screen(QObject):
 
     said = Signal(str, bool)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, aside: bool = False) -> None:
+        """``aside`` is for the window's thread: large tables are read elsewhere, the picture does without meanwhile."""
         super().__init__()
-        self._session = session
+        self._session, self._aside = session, aside
         self._finisher: Finisher | None = None
         self._told = ""
 
@@ -65,6 +66,8 @@ class Screen(QObject):
     ) -> QImage:
         """The same of any look and shot."""
         finish, scale, lens = look.finish, exposure_scale(look.ev100, look.stops), shot.seen_from.tan_half_width
+        if self._aside and not self._session.tables.is_here(finish.in_force.table):
+            finish = attrs.evolve(finish, table=None)
         try:
             return as_image(self.finisher.show(light, finish, scale, lens, scattered=scattered))
         except PictureError as error:

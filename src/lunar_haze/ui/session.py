@@ -42,6 +42,7 @@ from lunar_haze.ui.journal_keeper import JournalKeeper
 from lunar_haze.ui.light_colours import LightColours
 from lunar_haze.ui.place_at_hand import PlaceAtHand
 from lunar_haze.ui.recent import Recent
+from lunar_haze.ui.tables_aside import TablesAside
 from lunar_haze.ui.tried import Tried
 
 log = logging.getLogger(__name__)
@@ -76,6 +77,7 @@ class Session(Chosen):
         self.changed.connect(self.tried.moves_on)
         self.opened.connect(self.tried.forget)
         self.aside = Aside(self.said)
+        self.tables = TablesAside(self.aside, self.said)
         self._at_hand = PlaceAtHand(self.aside)
         self._at_hand.ready.connect(self.place_ready)
         self._at_hand.said.connect(self.said)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.errors import PictureError, os_reason
 from lunar_haze.core.finish import acescct
 from lunar_haze.core.finish.model import TableFile
+from lunar_haze.core.finish.table_text import fault_of
 from lunar_haze.core.units.content import digest_or_none, read_regular
 
 SUFFIXES = (".cube", ".clf", ".spi1d", ".spi3d")
@@ -18,6 +19,10 @@ SUFFIXES = (".cube", ".clf", ".spi1d", ".spi3d")
 LARGEST = 64 << 20
 #: What a table may make of values in [0, 1].
 _MOST = 1e4
+#: Larger files than this take longer to read than a window may wait [bytes].
+AT_ONCE = 2 << 20
+#: Tables that are at hand, by path and digest.
+_KNOWN: dict[tuple[str, str], None] = {}
 
 
 def read_table(path: Path, space: str = "log") -> TableFile:
@@ -25,13 +30,6 @@ def read_table(path: Path, space: str = "log") -> TableFile:
     path = Path(path)
     if path.suffix.lower() not in SUFFIXES:
         raise PictureError(f"{path.name} is no grading table that is read; use {', '.join(SUFFIXES)}")
-    try:
-        data = read_regular(path, LARGEST)
-    except FileNotFoundError as error:
-        raise PictureError(f"the table {path.name} is not there; was it moved or renamed?") from error
-    except OSError as error:
-        raise PictureError(f"{path.name} cannot be read: {os_reason(error)}") from error
-    _check_words(path, data)
     table = TableFile(str(path), digest_or_none(path), 1.0, space)
     values = np.random.default_rng(1).random((512, 3), np.float32)
     made = _through(table, np.concatenate([values, np.zeros((1, 3)), np.ones((1, 3))]).astype(np.float32))
@@ -40,26 +38,40 @@ def read_table(path: Path, space: str = "log") -> TableFile:
     return table
 
 
-def _check_words(path: Path, data: bytes) -> None:
-    """What OpenColorIO lets pass: numbers that are none, and domains that end before they begin."""
-    if re.search(rb"(?im)^[^#\"\n]*(?<![\w.])[-+]?(nan|inf(inity)?)\b", data):
-        raise PictureError(f"{path.name} holds values that are no numbers (nan, inf); export it again")
-    if path.suffix.lower() != ".cube":
-        return
-    ends = [re.search(rb"(?im)^\s*DOMAIN_" + which + rb"\s+(\S+)\s+(\S+)\s+(\S+)", data) for which in (b"MIN", b"MAX")]
+def is_at_hand(table: TableFile | None) -> bool:
+    """Whether a table can be used at once: others are read aside first (`prepare`)."""
+    if table is None or not table.path or table.strength == 0.0:
+        return True
     try:
-        low, high = (
-            [float(v) for v in found.groups()] if found else [usual] * 3 for found, usual in zip(ends, (0.0, 1.0))
-        )
-    except ValueError as error:
-        raise PictureError(f"{path.name}: its DOMAIN holds words instead of numbers") from error
-    if not all(a < b for a, b in zip(low, high)):
-        raise PictureError(f"{path.name}: its DOMAIN ends before it begins ({low} to {high})")
+        return Path(table.path).stat().st_size <= AT_ONCE or (table.path, content_of(table)) in _KNOWN
+    except (OSError, ValueError):
+        return True  # it is told at once that it is gone
+
+
+def prepare(table: TableFile) -> None:
+    """Read a table, so that it is at hand; what is wrong with it is told when it is used."""
+    digest = content_of(table)
+    if digest:
+        _loaded(table.path, digest)
 
 
 @functools.lru_cache(maxsize=8)
-def _loaded(path: str, _digest: str) -> ocio.CPUProcessor | str:
+def _loaded(path: str, digest: str) -> ocio.CPUProcessor | str:
     """The table that a file holds, or what is wrong with it: a damaged one is read once, not for every picture."""
+    found = _opened(path)
+    _KNOWN[path, digest] = None
+    while len(_KNOWN) > 8:
+        _KNOWN.pop(next(iter(_KNOWN)))
+    return found
+
+
+def _opened(path: str) -> ocio.CPUProcessor | str:
+    try:
+        fault = fault_of(Path(path), read_regular(Path(path), LARGEST))
+    except OSError as error:
+        fault = f"{Path(path).name} cannot be read: {os_reason(error)}"
+    if fault:
+        return fault
     # OpenColorIO keeps files by their names, and would go on with what one held before.
     ocio.ClearAllCaches()
     transform, name = ocio.FileTransform(src=path, interpolation=ocio.INTERP_BEST), Path(path).name

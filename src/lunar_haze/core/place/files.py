@@ -13,11 +13,11 @@ from lunar_haze.core.units.inside import inside, read_inside
 
 #: More of a text than this is not searched for names of other files.
 LONGEST = 64 << 20
-#: A line of a material that names a picture, and its last word: options such as "-s 1 1 1" stand before it.
-MATERIAL_PICTURES = re.compile(rb"(?im)^([ \t]*(?:map_\w+|bump|disp|decal|refl|norm)[ \t][^\n]*?)([^\s]+)[ \t]*\r?$")
-#: The line of an OBJ that names its materials, and of a PLY that names its picture.
-LIBRARIES = re.compile(rb"(?im)^([ \t]*mtllib[ \t]+)([^\n]*[^\s])[ \t]*\r?$")
-PLY_PICTURES = re.compile(rb"(?im)^([ \t]*comment[ \t]+TextureFile[ \t]+)([^\n]*[^\s])[ \t]*\r?$")
+#: Lines that name other files: pictures of a material, whose last word they are after options such as "-s 1 1 1"; the
+#: materials of an OBJ; the picture of a PLY.
+MATERIAL_PICTURES = re.compile(rb"(?im)^([ \t]*(?:map_\w{1,20}|bump|disp|decal|refl|norm)[ \t]+)([^\n]+)$")
+LIBRARIES = re.compile(rb"(?im)^([ \t]*mtllib[ \t]+)([^\n]+)$")
+PLY_PICTURES = re.compile(rb"(?im)^([ \t]*comment[ \t]+TextureFile[ \t]+)([^\n]+)$")
 
 
 def files_of(path: Path) -> list[Path]:
@@ -39,7 +39,29 @@ def files_of(path: Path) -> list[Path]:
 
 def names_in(pattern: re.Pattern[bytes], data: bytes) -> list[str]:
     """The names that lines of a text give."""
-    return [found[2].decode("utf-8", "replace") for found in pattern.finditer(data)]
+    return [name for found in pattern.finditer(data) if (name := _name_in(pattern, found[2]))]
+
+
+def renamed(pattern: re.Pattern[bytes], data: bytes, other: Callable[[str], str]) -> bytes:
+    """A text with other names in its lines."""
+
+    def line(found: re.Match[bytes]) -> bytes:
+        name = _name_in(pattern, found[2])
+        if not name:
+            return found[0]
+        # Options before a name stay.
+        whole = found[2].rstrip()
+        options = whole[: len(whole) - len(whole.split()[-1])] if pattern is MATERIAL_PICTURES else b""
+        return found[1] + options + other(name).encode()
+
+    return pattern.sub(line, data)
+
+
+def _name_in(pattern: re.Pattern[bytes], rest: bytes) -> str:
+    words = rest.strip()
+    if pattern is MATERIAL_PICTURES and words:
+        words = words.split()[-1]
+    return words.decode("utf-8", "replace")
 
 
 def ply_header(data: bytes) -> bytes:

@@ -3,7 +3,6 @@
 Names inside its files are told anew; what they hold otherwise stays as it is, to the byte.
 """
 
-import contextlib
 import json
 import logging
 import struct
@@ -20,6 +19,7 @@ from lunar_haze.core.place.files import (
     beside_library,
     names_in,
     ply_header,
+    renamed,
 )
 from lunar_haze.core.place.gltf_file import BINARY_CHUNK, JSON_CHUNK, open_gltf
 from lunar_haze.core.units.content import read_regular
@@ -132,20 +132,17 @@ def _dicts(part: Any) -> Iterator[dict]:
 def _obj(text: bytes, bundle: _Bundle) -> bytes:
     for library in dict.fromkeys(names_in(LIBRARIES, text)):
         name = bundle.take(library)
-        with contextlib.suppress(KeyError):
-            materials = bundle.files[name][:LONGEST]
+        materials = bundle.files.get(name, b"")[:LONGEST]
+        if materials:
 
-            def picture(found: Any, library: str = library) -> bytes:
-                return found[1] + bundle.take(beside_library(library, found[2].decode("utf-8", "replace"))).encode()
+            def picture(told: str, library: str = library) -> str:
+                return bundle.take(beside_library(library, told))
 
-            bundle.files[name] = MATERIAL_PICTURES.sub(picture, materials)
-    return LIBRARIES.sub(lambda found: found[1] + bundle.take(found[2].decode("utf-8", "replace")).encode(), text)
+            bundle.files[name] = renamed(MATERIAL_PICTURES, materials, picture)
+    return renamed(LIBRARIES, text, bundle.take)
 
 
 def _ply(data: bytes, bundle: _Bundle) -> bytes:
     head = ply_header(data)
 
-    def picture(found: Any) -> bytes:
-        return found[1] + bundle.take(found[2].decode("utf-8", "replace")).encode()
-
-    return PLY_PICTURES.sub(picture, head) + data[len(head) :]
+    return renamed(PLY_PICTURES, head, bundle.take) + data[len(head) :]

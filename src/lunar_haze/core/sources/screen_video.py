@@ -11,6 +11,8 @@ from lunar_haze.core.units.row import row
 
 #: No more of a film is kept [frames].
 MOST_SERIES = 14_400
+#: The quickest film that is taken [frames a second].
+MOST_RATE = 10_000.0
 
 
 @functools.lru_cache(maxsize=8)
@@ -23,7 +25,7 @@ def _table(series: tuple[tuple[float, float, float], ...]) -> NDArray[np.float64
     rows=(
         row("film start", "begins at", "start_s", "s", 0.0, 60.0, 0.0, floor=-36_000.0, ceiling=36_000.0,
             tip="where in its film the screen is when the shot begins"),
-        row("film rate", "its frame rate", "rate", "fps", 8.0, 60.0, 24.0, ratio=True, floor=0.1, ceiling=1000.0,
+        row("film rate", "its frame rate", "rate", "fps", 8.0, 60.0, 24.0, ratio=True, floor=0.1, ceiling=MOST_RATE,
             tip="slower or faster than it was made"),
         row("film depth", "depth", "depth", "", 0.0, 1.0, 1.0, floor=0.0, ceiling=1.0,
             tip="how much of its changes is seen; its mean stays"),
