@@ -117,7 +117,7 @@ def test_a_clock_set_back_loses_nothing(session, work, tmp_path, monkeypatch, ba
     monkeypatch.setattr(time, "time", lambda: real() - back)
     session.edit("dimmer", dimmed(session, -1.75))
     session.keeper.flush()
-    session.keeper.journal.release()
+    session.keeper.release()
     monkeypatch.undo()
     os.utime(beside(work), (real() - back, real() - back))
     other = Session(tmp_path / "state2")

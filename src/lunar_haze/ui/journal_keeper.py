@@ -8,18 +8,25 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from lunar_haze.core.document.journal import Found, Journal
+from lunar_haze.core.document.lock import DocumentLock, Owner
 from lunar_haze.core.document.model import Document
 
 log = logging.getLogger(__name__)
 
 #: An edit lies in the journal after so long at the most, whatever the hand does meanwhile.
 JOURNAL_MS = 600
+#: How often other windows are told that this one is there.
+FRESH_MS = 15_000
 
 
 class JournalKeeper(QObject):
-    """Signal: ``said`` (text, is_problem). ``document`` tells the work as it is now, ``aside`` does something slow."""
+    """Signals: ``said`` (text, is_problem); ``lost`` when another window has taken over the document.
+
+    ``document`` tells the work as it is now, ``aside`` does something slow.
+    """
 
     said = Signal(str, bool)
+    lost = Signal()
 
     def __init__(
         self, state_folder: Path, document: Callable[[], Document], aside: Callable[[Callable[[], None]], None]
@@ -33,15 +40,44 @@ class JournalKeeper(QObject):
         #: Held while a journal or the document itself is written: the one makes the other void.
         self.writing = threading.Lock()
         self._voided = 0
+        self._lock: DocumentLock | None = None
+        self._fresh = QTimer(self, interval=FRESH_MS)
+        self._fresh.timeout.connect(self.is_mine)
         self._told_place: Path | None = None
 
-    def begin(self, path: Path | None) -> None:
-        """Another document is at hand, or the same under another name."""
-        self.journal.release()
-        self._path, self._told_place = path, None
+    def begin(self, path: Path | None) -> Owner | None:
+        """Another document is at hand, or the same under another name.
+
+        The other window where one has it open: what is at hand is then a copy without a name.
+        """
+        self.release()
+        lock = None if path is None else DocumentLock(path)
+        other = None if lock is None else lock.take()
+        if other is not None:
+            path = lock = None
+        self._lock, self._path, self._told_place = lock, path, None
         self.journal = Journal(path, self._state_folder)
-        if not self.journal.claim() and path is not None:
-            self.said.emit(f"{path.name} is open in another window too; whoever saves second is asked first", True)
+        if path is None:
+            self.journal.claim()
+        else:
+            self._fresh.start()
+        return other
+
+    def release(self) -> None:
+        """The document is no longer open here."""
+        self._fresh.stop()
+        self.journal.release()
+        if self._lock is not None:
+            self._lock.release()
+
+    def is_mine(self) -> bool:
+        """Whether the document is still this window's; ``lost`` is told where another has taken it over."""
+        if self._lock is None or not self._lock.is_lost():
+            return True
+        self._lock = None
+        self._fresh.stop()
+        self.lost.emit()
+        return False
 
     def note_edit(self) -> None:
         """There is something to write. Started once, not anew with every edit: a hand may never rest."""
@@ -64,15 +100,16 @@ class JournalKeeper(QObject):
                 if voided == self._voided:
                     self._write(document, journal)
 
-        if document.shots:
+        if document.shots and self.is_mine():
             self._aside(write)
 
     def flush(self) -> None:
         """Write what is due now."""
         if self._due.isActive():
             self._due.stop()
-            with self.writing:
-                self.write_now(self._document())
+            if self.is_mine():
+                with self.writing:
+                    self.write_now(self._document())
 
     def write_now(self, document: Document) -> None:
         """Write. A problem is told once, and so is a place other than beside the document."""

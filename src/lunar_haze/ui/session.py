@@ -20,7 +20,8 @@ from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import followed
 from lunar_haze.core.document.files import SUFFIX, load, named, refuse, save
 from lunar_haze.core.document.history import History
-from lunar_haze.core.document.journal import Found, unsaved
+from lunar_haze.core.document.journal import Found, Journal, unsaved
+from lunar_haze.core.document.lock import DocumentLock, Owner
 from lunar_haze.core.document.missing import found_in, missing_files
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.scale import scaled
@@ -83,6 +84,7 @@ class Session(Chosen):
         self._at_hand.said.connect(self.said)
         self.keeper = JournalKeeper(state_folder, lambda: self.document, self.aside.run)
         self.keeper.said.connect(self.said)
+        self.keeper.lost.connect(self._go_on_as_a_copy)
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
@@ -252,7 +254,9 @@ class Session(Chosen):
         self.history = History(document)
         self._on_disk = digest_or_none(resolved)
         self.recent.remember(resolved)
-        self.keeper.begin(self.path)
+        other = self.keeper.begin(self.path)
+        if other is not None:
+            self.path = None
         self._present(spec)
         for note in notes:
             self.said.emit(note, True)
@@ -260,6 +264,27 @@ class Session(Chosen):
             self.said.emit(f"{path} is not there; what it gives is dark", True)
         if self.path is not None:
             self._recover()
+        elif other is not None:
+            self._begin_as_a_copy(resolved, other)
+
+    def _begin_as_a_copy(self, path: Path, other: Owner) -> None:
+        """Go on from what another window has of a document at this moment, saved or not."""
+        found, _notes = Journal(path, self._state_folder).find()
+        if found is not None:
+            self.edit("the work of the other window", found.document)
+            self.seal()
+        told = f"{path.name} is open in another window ({other}); this is a copy of it: save it under a name of its own"
+        self.said.emit(told, True)
+
+    def _go_on_as_a_copy(self) -> None:
+        """Another window has the document now: what is here is kept as work without a name."""
+        name = "the document" if self.path is None else self.path.name
+        self.path = None
+        self.keeper.begin(None)
+        self.keeper.note_edit()
+        told = f"{name} was taken over by another window; what is here is a copy: save it under a name of its own"
+        self.said.emit(told, True)
+        self.changed.emit()
 
     def open_unsaved(self, found: Found) -> None:
         """Go on with work that never had a name. Raises HazeError; nothing changes then."""
@@ -363,6 +388,12 @@ class Session(Chosen):
         target = named(Path(target))
         if target.resolve() == demo_file():
             raise DocumentError("the demo stays as it is; save under another name")
+        own = target.resolve() == self.path
+        other = None if own else DocumentLock(target.resolve()).owner()
+        if other is not None:
+            raise DocumentError(f"{target.name} is open in another window ({other}); save under another name")
+        if own and not self.keeper.is_mine():
+            raise DocumentError(f"{target.name} is now open in another window; save under another name")
         with self.keeper.writing:
             save(self.document, target)
             self.keeper.void()
@@ -400,6 +431,6 @@ class Session(Chosen):
         self.tried.forget()
         self.keeper.flush()
         self.aside.wait()
-        self.keeper.journal.release()
+        self.keeper.release()
         # Whoever still holds the session does not hold a whole place with it.
         self._at_hand.have(None)
