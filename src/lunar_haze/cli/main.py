@@ -14,6 +14,7 @@ from typer.exceptions import TyperException
 
 from lunar_haze import __version__
 from lunar_haze.cli.console import open_document, parse_size, says
+from lunar_haze.cli.farm import farm
 from lunar_haze.cli.sequence import sequence
 from lunar_haze.core.document.files import SUFFIX, load, save
 from lunar_haze.core.document.known_files import remember
@@ -27,7 +28,7 @@ from lunar_haze.core.sky.model import CLOUDS, Weather
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.quantity import format_quantity
 
-COMMANDS = ("render", "sequence", "readings", "info", "new", "set", "sky")
+COMMANDS = ("render", "sequence", "farm", "readings", "info", "new", "set", "trust", "sky")
 
 app = typer.Typer(
     add_completion=False,
@@ -128,6 +129,7 @@ def render(
 
 
 app.command()(sequence)
+app.add_typer(farm, name="farm")
 
 
 @app.command()

@@ -37,7 +37,8 @@ def sequence(
     overwrite: Annotated[
         bool, typer.Option("--overwrite", help="Replace files that are not of this sequence.")
     ] = False,
-    scheduler: Annotated[str, typer.Option(help="Of a farm, such as tcp://HOST:8786; here if left out.")] = "",
+    scheduler: Annotated[str, typer.Option(help="Of a farm, such as tls://HOST:8786; here if left out.")] = "",
+    keys: Annotated[Path | None, typer.Option(help="Folder of the farm's keys; the usual one if left out.")] = None,
 ) -> None:
     """Make numbered stills or a film of a shot's frames. What is done is kept: run again to resume after any stop."""
     from lunar_haze.service.farm import Farm
@@ -67,6 +68,9 @@ def sequence(
         bits,
         screen,
     )
+    farm = Farm(scheduler, keys) if scheduler else None
+    if farm is not None and not farm.is_protected:
+        says.print("note: this farm is open to whoever reaches it; docs/farm.md tells how it is given keys")
     told = -1
 
     def tell(progress: Progress) -> None:
@@ -77,7 +81,7 @@ def sequence(
             says.print(f"{progress.done} of {progress.total} frames{left}", markup=False)
 
     try:
-        made = run(spec, tell, overwrite=overwrite, cluster=Farm(scheduler) if scheduler else None)
+        made = run(spec, tell, overwrite=overwrite, cluster=farm)
     except TakenError as error:
         raise TakenError(error.paths, "--overwrite replaces them") from error
     assert made is not None

@@ -1,4 +1,4 @@
-"""Frames of a sequence on other machines, by Dask: ``dask scheduler`` and ``dask worker`` with this package installed.
+"""Frames of a sequence on other machines, by Dask: a scheduler and workers that hold one farm's keys.
 
 What a document needs, the place's files and all it is lit with, travels by content: a worker gets each file once. A
 frame comes back as the bytes of its files, which are the same as those that this machine would have made. Where there
@@ -16,6 +16,7 @@ from lunar_haze.core.errors import HandOffError, HazeError, ServiceError, os_rea
 from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.core.units.written import put_bytes
 from lunar_haze.service.farm_bench import join_shares, make_frame, make_share
+from lunar_haze.service.farm_keys import security, usual_folder
 from lunar_haze.service.parcel import parcel_of
 from lunar_haze.service.sequence import SequenceSpec
 
@@ -45,10 +46,18 @@ def most_shares(size: tuple[int, int]) -> int:
 
 
 class Farm:
-    """The workers of a scheduler at an address such as ``tcp://HOST:8786``, for `sequence.run`."""
+    """The workers of a scheduler at an address such as ``tls://HOST:8786``, for `sequence.run`.
 
-    def __init__(self, address: str) -> None:
-        self._address = address
+    ``keys`` is the folder of the farm's keys (see `farm_keys`); a scheduler at ``tcp://`` has none.
+    """
+
+    def __init__(self, address: str, keys: Path | None = None) -> None:
+        self._address, self._keys = address, keys
+
+    @property
+    def is_protected(self) -> bool:
+        """Whether only those who hold the farm's keys take part, and nobody else reads along."""
+        return self._address.startswith("tls://")
 
     def __call__(
         self,
@@ -60,11 +69,13 @@ class Farm:
         """Have frames made and write them as they come. Raises ServiceError."""
         from distributed import Client
 
+        shown = security(self._keys or usual_folder()) if self.is_protected else None
         try:
-            client = Client(self._address, timeout=PATIENCE_S, set_as_default=False)
+            client = Client(self._address, timeout=PATIENCE_S, set_as_default=False, security=shown)
         except (OSError, ValueError, TimeoutError) as error:
             raise ServiceError(
-                f"no scheduler answers at {self._address} ({type(error).__name__}); start one with “dask scheduler”"
+                f"no scheduler answers at {self._address} ({type(error).__name__}); start one with “lunar-haze farm "
+                "scheduler”, with the keys that are used here"
             ) from error
         try:
             self._work(client, spec, due, one_done, stopped)
