@@ -1,5 +1,10 @@
 """Memory is bounded, told, settable, and given back under pressure."""
 
+import queue
+import resource
+import time
+from pathlib import Path
+
 import attrs
 import numpy as np
 import pytest
@@ -15,9 +20,10 @@ from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.units.memory import Pool
 from lunar_haze.service import frame_store, memory
+from lunar_haze.service.client import RenderClient
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.service.memory import Machine, allowed, choose_limit, chosen_limit, limit_in_force, machine
-from lunar_haze.service.protocol import Failed, KeepWithin, Want
+from lunar_haze.service.protocol import Failed, Finished, KeepWithin, Restarted, Want
 from lunar_haze.service.worker import Worker
 from tests.places import WHITE, floor, place_of
 from tests.service.interrupted import Ear
@@ -146,3 +152,72 @@ def test_out_of_memory_is_a_sentence_and_not_an_end(demo, tmp_path, monkeypatch)
     for _ in range(3):
         worker.turn(None)
     assert len([m for m in ear.heard if isinstance(m, Failed)]) == 1
+
+
+def test_memory_that_is_used_up_once_is_halved_and_the_picture_goes_on(demo, tmp_path, monkeypatch):
+    ear = Ear(may_fail=True)
+    worker = Worker(ear, LayerCache(tmp_path))
+    worker.turn(KeepWithin(1 << 30))
+    real, left = frame_store.Frame, [1]
+
+    def used_up_once(*arguments):
+        if left:
+            left.pop()
+            raise MemoryError
+        return real(*arguments)
+
+    monkeypatch.setattr(frame_store, "Frame", used_up_once)
+    worker.turn(Want(_request(demo, (64, 36))))
+    assert worker._frames.limit == 1 << 29
+    for _ in range(400):
+        if any(isinstance(m, Finished) for m in ear.heard):
+            break
+        worker.turn(None)
+    assert not [m for m in ear.heard if isinstance(m, Failed)]
+    assert any(isinstance(m, Finished) for m in ear.heard)
+
+
+def test_what_ended_for_want_of_memory_is_told_from_other_ends(tmp_path):
+    (tmp_path / "vmstat").write_text("nr_free_pages 12\noom_kill 3\noom_kill_other 9\n")
+    (tmp_path / "memory.events").write_text("low 0\nhigh 0\nmax 4\noom 1\noom_kill 2\n")
+    assert memory.kills_for_memory(tmp_path, tmp_path) == 5
+    assert memory.kills_for_memory(tmp_path / "none", tmp_path / "none") == 0
+    now = memory.kills_for_memory()
+    assert memory.ended_for_memory(-6, "LLVM ERROR: out of memory", now)
+    assert memory.ended_for_memory(-6, "terminate called after throwing an instance of 'std::bad_alloc'", now)
+    assert memory.ended_for_memory(-9, "", now - 1)
+    assert not memory.ended_for_memory(-9, "", now)
+    assert not memory.ended_for_memory(-11, "Segmentation fault", now)
+    assert not memory.ended_for_memory(0, "out of memory", now)
+
+
+@pytest.mark.workers
+@pytest.mark.timeout(240)
+def test_a_real_process_that_runs_out_of_memory_is_told_halved_and_goes_on(demo, tmp_path):
+    """It ended with "LLVM ERROR: out of memory", and was begun again with as much."""
+    heard: queue.Queue = queue.Queue()
+    client = RenderClient(tmp_path / "layers")
+    client.start(heard.put)
+    try:
+        request = _request(demo, (64, 36))
+        client.want(request)
+        _until(heard, Finished)
+        # Nothing more for a process that is there; the one that comes after it has no limit.
+        used = int((Path("/proc") / str(client.process_id) / "statm").read_text().split()[0]) * 4096
+        resource.prlimit(client.process_id, resource.RLIMIT_AS, (used + (8 << 20), resource.RLIM_INFINITY))
+        client.want(attrs.evolve(_request(demo, (1280, 720)), id=8, passes=1))
+        told = _until(heard, (Restarted, Failed))
+        assert told.for_memory if isinstance(told, Restarted) else "memory" in told.reason
+        client.want(attrs.evolve(_request(demo, (64, 36)), id=9))
+        _until(heard, (Finished, Failed), lambda e: e.request_id == 9 and isinstance(e, Finished))
+    finally:
+        client.close()
+
+
+def _until(heard, kinds, fits=lambda event: True):
+    deadline = time.monotonic() + 100
+    while time.monotonic() < deadline:
+        event = heard.get(timeout=100)
+        if isinstance(event, kinds) and fits(event):
+            return event
+    raise AssertionError("nothing came")

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import threading
 import time
+from pathlib import Path
 
 import attrs
 import av
@@ -325,3 +326,38 @@ def test_the_list_of_a_sequence_grows_by_a_line_a_frame(dimmed, tmp_path):
     spec.list_path.write_text("\n".join(lines)[:-9])
     again = made_by(InstantBackend(), spec)
     assert (again.made, again.kept) == (1, 2)
+
+
+@pytest.mark.workers
+@pytest.mark.timeout(200)
+@pytest.mark.parametrize("after_s", [0.3, 1.5, 6.0])
+def test_a_sequence_that_is_killed_leaves_no_process_and_no_traceback(demo, tmp_path, after_s):
+    import signal
+    import subprocess
+    import sys
+    import time
+
+    command = [sys.executable, "-m", "lunar_haze", "sequence", str(demo), "-o", str(tmp_path / "####.png"), "--frames", "1-8",
+               "--size", "320x180", "--passes", "64"]  # fmt: skip
+    with (tmp_path / "told").open("wb") as told:
+        process = subprocess.Popen(command, stdout=told, stderr=told, stdin=subprocess.DEVNULL)
+        time.sleep(after_s)
+        children = Path(f"/proc/{process.pid}/task/{process.pid}/children")
+        try:
+            below = [int(each) for each in children.read_text().split()]
+        except OSError:
+            below = []
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+    deadline = time.monotonic() + 30
+    while any(_is_there(each) for each in below) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert not [each for each in below if _is_there(each)]
+    assert "Traceback" not in (tmp_path / "told").read_text()
+
+
+def _is_there(process):
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
+    except OSError:
+        return False

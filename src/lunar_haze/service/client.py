@@ -6,17 +6,20 @@ sent again; when it keeps dying without ever getting anywhere that is an end, un
 """
 
 import logging
+import os
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol
+from typing import IO, Protocol
 
 from lunar_haze.core.layers.model import FrameRequest, LayerGain, LayerImage, PlaceSpec
 from lunar_haze.service.board import Board
 from lunar_haze.service.channel import Channel, ChannelClosed
+from lunar_haze.service.memory import LEAST, ended_for_memory, kills_for_memory, limit_in_force
 from lunar_haze.service.protocol import (
     Balance,
     BoardReady,
@@ -39,6 +42,8 @@ log = logging.getLogger(__name__)
 DEATHS_ALLOWED, FORGIVEN_AFTER_S = 4, 300.0
 #: Seconds waited before each further attempt.
 PAUSES_S = (0.0, 0.2, 1.0, 3.0)
+#: So much of what a process says at its end is kept [bytes].
+_WORDS = 2000
 
 
 class RenderBackend(Protocol):
@@ -86,6 +91,9 @@ class RenderClient:
         self._patience = threading.Event()
         self._deaths = 0
         self._born = 0.0
+        #: What the process says on its way out, and how often the system had killed for want of memory when it began.
+        self._words: IO[bytes] | None = None
+        self._kills = 0
         self.board: Board | None = None
 
     def launch(self) -> None:
@@ -109,7 +117,12 @@ class RenderClient:
         command = [sys.executable, "-m", "lunar_haze.service.render_process", str(other.fileno())]
         if self._cache is not None:
             command.append(str(self._cache))
-        self._process = subprocess.Popen(command, pass_fds=[other.fileno()], stdin=subprocess.DEVNULL)
+        self._forget_words()
+        self._words = tempfile.TemporaryFile()  # noqa: SIM115 - it lives as long as the process
+        self._kills = kills_for_memory()
+        self._process = subprocess.Popen(
+            command, pass_fds=[other.fileno()], stdin=subprocess.DEVNULL, stderr=self._words
+        )
         self._born = time.monotonic()
         other.close()
         self._channel = channel
@@ -186,15 +199,46 @@ class RenderClient:
         code = process.wait() if process is not None else None
         if self._closing:
             return False
-        log.warning("the render process ended (%s)", code)
+        words = self._last_words()
+        log.warning("the render process ended (%s) %s", code, words)
         self._deaths = 1 if time.monotonic() - self._born > FORGIVEN_AFTER_S else self._deaths + 1
+        short = code is not None and ended_for_memory(code, words, self._kills)
         if self._deaths > DEATHS_ALLOWED:
-            self._on_event(Lost("the render process keeps ending; the log tells the reason (help, “show the log”)"))
+            reason = "the machine's memory does not hold the picture; make it smaller or close other programs"
+            log_tells = "the render process keeps ending; the log tells the reason (help, “show the log”)"
+            self._on_event(Lost(reason if short else log_tells))
             return False
+        if short:
+            self._give_way()
         self._patience.wait(PAUSES_S[self._deaths - 1])
         self._start_again()
-        self._on_event(Restarted(self._deaths))
+        self._on_event(Restarted(self._deaths, short))
         return not self._closing
+
+    def _give_way(self) -> None:
+        """Let layers take half of what they could."""
+        with self._lock:
+            told = self._told.get(KeepWithin)
+            limit = told.limit_bytes if isinstance(told, KeepWithin) else limit_in_force()
+            # It is told first: what is asked for after it finds less room.
+            self._told = {KeepWithin: KeepWithin(max(limit // 2, LEAST)), **self._told}
+            self._told[KeepWithin] = KeepWithin(max(limit // 2, LEAST))
+
+    def _forget_words(self) -> None:
+        if self._words is not None:
+            self._words.close()
+            self._words = None
+
+    def _last_words(self) -> str:
+        """The end of what the process wrote where errors go."""
+        if self._words is None:
+            return ""
+        try:
+            size = self._words.seek(0, os.SEEK_END)
+            self._words.seek(max(size - _WORDS, 0))
+            return self._words.read().decode("utf-8", "replace").strip()
+        except (OSError, ValueError):
+            return ""
 
     def _start_again(self) -> None:
         with self._lock:
@@ -228,3 +272,4 @@ class RenderClient:
                 process.wait()
         if self.board is not None:
             self.board.close()
+        self._forget_words()

@@ -14,13 +14,14 @@ class FrameStore:
 
     def __init__(self) -> None:
         self._frames: OrderedDict[tuple[str, View], Frame] = OrderedDict()
-        self._limit = limit_in_force()
+        #: Bytes that layers may take.
+        self.limit = limit_in_force()
 
     def frame(self, request: FrameRequest, place: PackedPlace) -> Frame:
         """The frame of a request, a new one where there is none. Raises EngineError for one that has no room."""
         _judge_size(request)
         name = (request.place.key, request.view)
-        frame = self._frames.pop(name, None) or Frame(place, request.view, self._limit // 2)
+        frame = self._frames.pop(name, None) or Frame(place, request.view, self.limit // 2)
         self._frames[name] = frame
         self.shrink()
         return frame
@@ -31,13 +32,13 @@ class FrameStore:
 
     def keep_within(self, limit_bytes: int) -> None:
         """Take no more than so many bytes from now on."""
-        self._limit = limit_bytes
+        self.limit = limit_bytes
         self.shrink()
 
     def shrink(self) -> None:
         """Let go of what is only kept for later as far as memory asks for it, the oldest first."""
         used = self.memory_bytes
-        most = allowed(self._limit, used, machine())
+        most = allowed(self.limit, used, machine())
         for name in list(self._frames)[:-1]:
             if used <= most:
                 return

@@ -6,6 +6,7 @@ picture, so that layers which are only kept for later give way before anything e
 
 import contextlib
 import os
+import signal
 from pathlib import Path
 
 import attrs
@@ -59,6 +60,26 @@ def process_bytes(process_id: int | str = "self") -> int:
         return (int(pages[1]) - int(pages[2])) * os.sysconf("SC_PAGE_SIZE")
     except (OSError, ValueError, IndexError):
         return 0
+
+
+#: What libraries say when there is no memory for them.
+_WORDS = ("out of memory", "bad_alloc", "memoryerror", "cannot allocate memory", "bad allocation")
+
+
+def kills_for_memory(proc: Path = Path("/proc"), group: Path = Path("/sys/fs/cgroup")) -> int:
+    """How often the system has killed a process for want of memory, on the machine or in the group."""
+    found = 0
+    for file, name in ((proc / "vmstat", "oom_kill"), (group / "memory.events", "oom_kill")):
+        with contextlib.suppress(OSError, ValueError):
+            found += sum(int(line.split()[1]) for line in file.read_text().splitlines() if line.startswith(f"{name} "))
+    return found
+
+
+def ended_for_memory(code: int, words: str, kills_before: int) -> bool:
+    """Whether a process ended since memory was used up: ``code`` as `subprocess` tells it, its last ``words``."""
+    if code == -signal.SIGKILL:
+        return kills_for_memory() > kills_before
+    return code != 0 and any(word in words.lower() for word in _WORDS)
 
 
 def _settings() -> Path:

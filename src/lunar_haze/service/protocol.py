@@ -174,9 +174,13 @@ class Failed:
 
 @attrs.frozen
 class Restarted:
-    """The render process died and was started again; the request was sent again."""
+    """The render process died and was started again; the request was sent again.
+
+    ``for_memory`` tells that the machine's memory was used up: layers may take half of it now.
+    """
 
     times: int
+    for_memory: bool = False
 
 
 @attrs.frozen

@@ -23,7 +23,7 @@ from lunar_haze.service.frame_store import FrameStore
 from lunar_haze.service.inbox import Inbox
 from lunar_haze.service.job import PART_MARGIN, Job
 from lunar_haze.service.layer_cache import LayerCache
-from lunar_haze.service.memory import limit_in_force
+from lunar_haze.service.memory import LEAST, limit_in_force
 from lunar_haze.service.mote_lights import MoteLights
 from lunar_haze.service.protocol import (
     Balance,
@@ -79,6 +79,9 @@ class Worker:
         self.layout = BoardLayout()
         self._job: Job | None = None
         self._request_id = -1
+        self._wanted: FrameRequest | None = None
+        #: Whether memory was used up in this process.
+        self._is_short = False
         self._held = False
         self._tiles_at_once = 16
         self._live = LiveAir(limit_in_force() // 3)
@@ -123,10 +126,36 @@ class Worker:
         except MemoryError:
             log.exception("out of memory")
             self._forget_pictures()
-            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
-        except Exception:
+            self._give_way()
+        except Exception as error:
             log.exception("a request failed")
+            if self._is_short:
+                # What was left half done when memory ran out cannot be told: another process begins anew, with less.
+                raise MemoryError("out of memory") from error
             self._fail("the picture cannot be computed; the log tells why (help, then “show the log”)")
+
+    def _give_way(self) -> None:
+        """Go on with half of the memory after it was used up; where that is of no use the picture stops.
+
+        Raises MemoryError where it is not the first time: another process begins anew, with less.
+        """
+        if self._is_short:
+            raise MemoryError("out of memory")
+        self._is_short = True
+        wanted, limit = self._wanted, self._frames.limit // 2
+        self._keep_within(max(limit, LEAST))
+        if wanted is None or limit < LEAST:
+            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
+            return
+        self._channel.send(Preparing("memory is used up: going on with half of it", 0.0))
+        try:
+            self._begin(wanted)
+        except (MemoryError, HazeError):
+            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
+
+    def _keep_within(self, limit_bytes: int) -> None:
+        self._frames.keep_within(limit_bytes)
+        self._live.keep_within(limit_bytes // 3)
 
     def _load_kernels(self) -> None:
         """Bring what the first picture needs from disk while nothing is asked for yet."""
@@ -154,7 +183,7 @@ class Worker:
             elif isinstance(latest, Balance):
                 self._balance(latest)
             elif isinstance(latest, KeepWithin):
-                self._frames.keep_within(latest.limit_bytes)
+                self._keep_within(latest.limit_bytes)
             elif isinstance(latest, Hold):
                 self._held = latest.on
             elif isinstance(latest, DenoiseThis):
@@ -173,7 +202,7 @@ class Worker:
         job.clean_due = job.clean_due or balance.settled
 
     def _begin(self, request: FrameRequest) -> None:
-        self._request_id = request.id
+        self._request_id, self._wanted = request.id, request
         # Nothing has been shown yet, so that no hand is at it that may go on at once.
         is_first = self._job is None
         place = self._packed(request.place)

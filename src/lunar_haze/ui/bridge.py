@@ -287,7 +287,9 @@ class RenderBridge(QObject):
         elif isinstance(event, Preparing):
             self.progress.emit(event.what, event.share)
         elif isinstance(event, Restarted):
-            self.said.emit("the render process ended and was started again; nothing is lost", False)
+            short = "memory was used up: layers take half of it now, and the picture goes on; nothing is lost"
+            ended = "the render process ended and was started again; nothing is lost"
+            self.said.emit(short if event.for_memory else ended, event.for_memory)
         elif isinstance(event, Lost):
             self._answered()
             self.lost.emit(event.reason)

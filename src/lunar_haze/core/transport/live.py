@@ -111,6 +111,11 @@ class LiveAir:
             if time.perf_counter() > until or stop():
                 return
 
+    def keep_within(self, memory_bytes: int) -> None:
+        """Take no more than so many bytes from now on."""
+        self._limit = memory_bytes
+        self._make_room(set())
+
     def _make_room(self, keep: set[str]) -> None:
         while sum(g.memory_bytes for g in self._grids.values()) > self._limit:
             idle = next((k for k in self._grids if k not in keep), None)

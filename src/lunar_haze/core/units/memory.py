@@ -25,7 +25,10 @@ class Pool:
 
     def __init__(self, slots: int, shape: tuple[int, ...]) -> None:
         self._slot_bytes = prod(shape) * 4
-        self._memory = mmap.mmap(-1, max(slots * self._slot_bytes, 1), mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+        try:
+            self._memory = mmap.mmap(-1, max(slots * self._slot_bytes, 1), mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+        except OSError as error:
+            raise MemoryError(f"{slots} arrays of {self._slot_bytes:,} bytes") from error
         self.array: NDArray[np.float32] = np.frombuffer(self._memory, np.float32, slots * prod(shape)).reshape(
             slots, *shape
         )
