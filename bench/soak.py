@@ -4,6 +4,7 @@ A scripted hand changes everything that can be changed, a few times a second, wh
 the window and of the render process are read. From the tenth minute on all must be flat.
 """
 
+import contextlib
 import gc
 import os
 import sys
@@ -20,10 +21,16 @@ sys.path[:0] = [str(ROOT), str(ROOT / "bench")]
 _HOME = tempfile.mkdtemp()
 os.environ |= {"QT_QPA_PLATFORM": "offscreen", "XDG_CACHE_HOME": _HOME, "XDG_STATE_HOME": f"{_HOME}/state"}
 
+from PIL import Image
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.cues import with_key
+from lunar_haze.core.document.mask_edits import add_mask, remove_mask
+from lunar_haze.core.document.rows import FINISH, facets_of
+from lunar_haze.core.errors import HazeError
+from lunar_haze.core.finish.mask_model import Region
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.service.client import RenderClient
@@ -46,11 +53,19 @@ def _descriptors(process: int | str) -> int:
         return 0
 
 
+#: What the hand does, and how often beside one another.
+_ACTS = {
+    "dimmer": 20, "move": 16, "hour": 10, "air": 10, "look": 6, "shot": 5, "undo": 10, "add": 5, "delete": 5, "pin": 2,
+    "choose": 6, "size": 2, "save": 1, "finish": 20, "key": 3, "play": 4, "view": 6, "reference": 2, "settle": 2,
+    "wipe": 1, "swap": 1, "watch": 1, "blend": 1,
+}  # fmt: skip
+
+
 class Hand:
     """Edits of every kind, by chance."""
 
-    def __init__(self, window: Window) -> None:
-        self._window, self._session = window, window.session
+    def __init__(self, window: Window, picture: Path) -> None:
+        self._window, self._session, self._picture = window, window.session, picture
         self._chance = np.random.default_rng(0)
         self.acts = 0
 
@@ -62,22 +77,7 @@ class Hand:
         self.acts += 1
         document = session.document
         look = document.look
-        kinds = (
-            "dimmer",
-            "move",
-            "hour",
-            "air",
-            "look",
-            "shot",
-            "undo",
-            "add",
-            "delete",
-            "pin",
-            "choose",
-            "size",
-            "save",
-        )
-        kind = str(chance.choice(kinds, p=[0.2, 0.16, 0.1, 0.12, 0.06, 0.05, 0.1, 0.05, 0.05, 0.02, 0.06, 0.02, 0.01]))
+        kind = str(chance.choice(list(_ACTS), p=np.array(list(_ACTS.values())) / sum(_ACTS.values())))
         source = look.sources[int(chance.integers(len(look.sources)))] if look.sources else None
         if kind == "dimmer" and source:
             session.edit("dimmer", edits.change_source(document, source.id, dimmer_stops=float(chance.uniform(-2, 1))))
@@ -110,6 +110,73 @@ class Hand:
             self._window.resize(*[(1280, 800), (1100, 720), (1440, 900)][int(chance.integers(3))])
         elif kind == "save":
             session.save()
+        elif hasattr(self, f"_{kind}"):
+            getattr(self, f"_{kind}")()
+
+    def _finish(self) -> None:
+        """A number of the finish; masks come and go."""
+        session, chance = self._session, self._chance
+        document = session.document
+        masks = document.look.finish.masks
+        if len(masks) < 3 and chance.random() < 0.2:
+            (x, y), (width, height) = chance.uniform(-0.4, 0.4, 2), chance.uniform(0.1, 0.4, 2)
+            region = Region("ellipse", float(x), float(y), float(width), float(height))
+            session.act("mask", add_mask(document, "soft", region))
+        elif masks and chance.random() < 0.1:
+            session.act("no mask", remove_mask(document, int(chance.integers(len(masks)))))
+        else:
+            rows = list(facets_of(document, FINISH).values())
+            facet = rows[int(chance.integers(len(rows)))]
+            low, high = facet.row.low, facet.row.high
+            with contextlib.suppress(HazeError):
+                session.edit(facet.name, facet.write(document, low + (high - low) * float(chance.random()) ** 2))
+
+    def _key(self) -> None:
+        """A shot of some frames, and a key of a dimmer at the one on screen."""
+        session, chance = self._session, self._chance
+        document = session.document
+        if document.shot.last_frame < 24:
+            document = edits.change_shot(document, first_frame=1, last_frame=24)
+        for source in document.look.sources[:1]:
+            frame, stops = int(chance.integers(1, 25)), float(chance.uniform(-2, 1))
+            document = with_key(document, source.id, "dimmer", stops, frame=frame)
+        session.act("key", document)
+
+    def _play(self) -> None:
+        self._window._play()
+
+    def _view(self) -> None:
+        """Another second view: plan, readings, reference, variations, frames, pins."""
+        self._window.second.show_view(str(self._chance.choice(list(self._window.second.buttons))))
+
+    def _reference(self) -> None:
+        """A reference for the look, and a match to it."""
+        beside = self._window.beside
+        if self._session.document.look.reference is None:
+            beside.reference.use(self._picture)
+        beside.reference.match()
+
+    def _settle(self) -> None:
+        self._window.balance.settle()
+        self._window.balance.leave()
+
+    def _wipe(self) -> None:
+        self._window.pins.toggle_wipe()
+
+    def _swap(self) -> None:
+        self._window.swap()
+
+    def _watch(self) -> None:
+        self._window.assistant.watch()
+        sheet = getattr(self._window, "watch_sheet", None)
+        if sheet is not None:
+            sheet.close()
+
+    def _blend(self) -> None:
+        """Back to a kept state."""
+        pins = self._session.document.pins
+        if pins:
+            self._window.pins.compare_with(pins[int(self._chance.integers(len(pins)))].id)
 
 
 def soak(minutes: float) -> list[tuple[str, ...]]:
@@ -128,7 +195,9 @@ def soak(minutes: float) -> list[tuple[str, ...]]:
     window.show()
     before = {t.name for t in threading.enumerate()}
     window.files.open_path(folder / "gannet-reach.haze")
-    hand = Hand(window)
+    picture = folder / "reference.png"
+    Image.fromarray(np.random.default_rng(1).integers(0, 255, (90, 160, 3), np.uint8)).save(picture)
+    hand = Hand(window, picture)
     problems: list[str] = []
     sys.excepthook = lambda kind, error, _trace: problems.append(f"{kind.__name__}: {error}")
     acting = QTimer(interval=EVERY_MS)

@@ -5,6 +5,7 @@ without warning and begun again. Whatever each had done must be somewhere: in th
 what was there stays there, whatever the other does.
 """
 
+import os
 import random
 import shutil
 import signal
@@ -67,7 +68,9 @@ class _Life:
     def __init__(self, folder: Path, number: int, seed: int) -> None:
         self.number = number
         arguments = [str(folder / "work.haze"), str(folder / f"state-{number}"), str(number), str(seed)]
-        self._process = subprocess.Popen([sys.executable, "-c", _WINDOW, *arguments], stdout=subprocess.PIPE, text=True)
+        command = [sys.executable, "-c", _WINDOW, *arguments]
+        environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
+        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment)
         assert self._process.stdout is not None
         self._first = self._process.stdout.readline()
 

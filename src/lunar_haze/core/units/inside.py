@@ -43,8 +43,11 @@ def inside(folder: Path, name: str) -> Path:
 
 
 def is_inside(folder: Path, path: Path) -> bool:
-    """Whether a path lies in a folder, links followed."""
-    return Path(os.path.realpath(path)).is_relative_to(os.path.realpath(folder))
+    """Whether a path lies in a folder, links followed; one that can be none does not."""
+    try:
+        return Path(os.path.realpath(path)).is_relative_to(os.path.realpath(folder))
+    except (OSError, ValueError):
+        return False
 
 
 def read_inside(folder: Path, name: str, most: int = 4 << 30) -> bytes:
