@@ -1,6 +1,6 @@
 """Damaged files of every format that is read: ``python bench/fuzz.py [MUTANTS [FORMAT ...]]``, 10,000 by default.
 
-Each must end in a sentence or be read, within five seconds and 2 GiB, and never end the process. Documents are
+Each must end in a sentence or be read, within five seconds and 1.5 GiB, and never end the process. Documents are
 loaded, planned and traced. Processes take some hundreds of mutants each; what a defect was made from is printed.
 """
 
@@ -24,7 +24,7 @@ from tests.fuzz.test_fuzz import FORMATS
 from lunar_haze.service.memory import process_bytes
 from page import tell
 
-BATCH, SECONDS, MOST_BYTES = 500, 5, 2 << 30
+BATCH, SECONDS, MOST_BYTES = 500, 5, 3 << 29
 
 
 class _HangError(Exception):
@@ -102,5 +102,5 @@ if __name__ == "__main__":
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
     rows = [of_format(kind, count) for kind in sys.argv[2:] or FORMATS]
     heads = ("format", "mutants", "defects", "slowest", "memory grown by", "took")
-    bars = "Bars: no defect (a traceback, a crash), 5 s, 2 GiB."
+    bars = "Bars: no defect (a traceback, a crash), 5 s, 1.5 GiB."
     tell("Damaged files", f"Made by `.venv/bin/python bench/fuzz.py`. {bars}", rows, heads)

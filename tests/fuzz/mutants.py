@@ -27,9 +27,12 @@ from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
 from lunar_haze.service.layer_cache import LayerCache
 from lunar_haze.ui.keys import Keys
+from tests.fuzz.forms import FILMS, PLAIN, TABLES, forms, misformed, take_form
 from tests.gltf_cases import CASES, write_case
 from tests.places import WHITE, floor, place_of
 
+#: Formats that are damaged in their own terms as often as byte by byte.
+FORMED = (*TABLES, *FILMS, "exr")
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "gannet-reach.haze"
 OBJ = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl m\nf 1/1 2/2 3/3\n"
 IES = "IESNA:LM-63-2002\n[TEST] ours\nTILT=NONE\n1 1000 1 5 1 1 2 0.1 0.1 0\n1 1 20\n0 22.5 45 67.5 90\n0\n300 280 200 90 10\n"
@@ -79,9 +82,10 @@ def seeds(folder: Path) -> dict[str, list[bytes]]:
     image = np.random.default_rng(1).random((6, 8, 3)).astype(np.float32)
     cache.put(LayerImage("k", 3, image, image))
     journal = json.dumps({"lunar_haze_journal": 1, "written": 1.7e9, "of": "", "document": document.decode()}).encode()
-    return found | {
+    others = forms(folder)
+    return found | others | {
         "obj": [OBJ.encode()], "mtl": [b"newmtl m\nKd 0.5 0.5 0.5\nNs 20\nmap_Kd a.png\n"], "ply": [ply.encode(), binary],
-        "exr": [_written(lambda p, a: write_exr(p, a, {}, {}), folder, "a.exr")],
+        "exr": [_written(lambda p, a: write_exr(p, a, {}, {}), folder, "a.exr"), *others["exr"]],
         "hdr": [_written(write_hdr, folder, "a.hdr")], "png": [_picture("PNG")], "jpg": [_picture("JPEG")],
         "ies": [IES.encode()], "haze": [document], "journal": [journal],
         "settings": [b'{"mute": "M", "pin": "Shift+P"}', b'["/a/b.haze", "/c.haze"]'],
@@ -137,7 +141,7 @@ _VALUES = (
     "a\x00b", "/dev/zero", "9" * 400, [], {}, [1.0], [1.0, 2.0, 3.0], [[]], {"kind": "sun"}, [0.0, 0.0, 0.0],
 )  # fmt: skip
 #: Formats that are JSON: most of their mutants stay JSON and say something absurd.
-_JSON_KINDS = ("gltf", "haze", "journal", "settings")
+_JSON_KINDS = ("gltf", "haze", "journal", "settings", "parcel")
 
 
 def absurd(data: bytes, rng: np.random.Generator) -> bytes:
@@ -171,6 +175,8 @@ def damaged(kind: str, good: list[bytes], number: int) -> bytes:
     """Mutant ``number`` of a format, always the same one."""
     rng = np.random.default_rng([number, sum(map(ord, kind))])
     data = good[number % len(good)]
+    if kind in FORMED and rng.random() < 0.5:
+        return misformed(kind, data, rng)
     return absurd(data, rng) if kind in _JSON_KINDS and rng.random() < 0.7 else mutant(data, rng)
 
 
@@ -198,6 +204,8 @@ def take(kind: str, data: bytes, folder: Path) -> None:
                 pattern(CutOut("picture", path=str(path), digest=str(hash(data))))
         elif kind == "ies":
             read_ies(path)
+        elif kind in (*TABLES, *FILMS, *PLAIN):
+            take_form(kind, path, folder)
         elif kind == "haze":
             _plan(path)
         elif kind == "journal":

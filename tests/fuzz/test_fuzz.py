@@ -9,7 +9,7 @@ from tests.fuzz.mutants import damaged, seeds, take
 
 MUTANTS = 100
 FORMATS = (
-    "glb", "gltf", "obj", "mtl", "ply", "exr", "hdr", "png", "jpg", "ies", "haze", "journal", "settings", "cache", "tables",
+    "glb", "gltf", "obj", "mtl", "ply", "exr", "hdr", "png", "jpg", "ies", "haze", "journal", "settings", "cache", "tables", "cube", "clf", "spi1d", "spi3d", "mp4", "mkv", "avi", "parcel", "list",
 )  # fmt: skip
 
 

@@ -145,7 +145,7 @@ class FrameList:
     def _read(self, text: str) -> None:
         for line in text.splitlines()[1:]:
             # One that was cut off costs its frame; so do lists of versions before, which were one value.
-            with contextlib.suppress(ValueError):
+            with contextlib.suppress(ValueError, RecursionError):
                 entry = json.loads(line)
                 if isinstance(entry, list) and len(entry) == 3:
                     self._frames[str(entry[0])] = entry[1:]
