@@ -4,6 +4,7 @@ Documents come from the generator of the tests, each from a seed of its own. A l
 document that shrinking finds. With arguments it prints and writes nothing.
 """
 
+import math
 import random
 import sys
 import tempfile
@@ -90,6 +91,17 @@ def main() -> None:
         if not any(part):
             laws.words_are_the_edit(document, target, facet, number, chance.randint(1, 24))
 
+    def taken_or_refused(document: Document) -> None:
+        chance = random.Random(repr(document) + "ends")
+        for _ in range(4):
+            _target, facet, _part = chance.choice(targets(document))
+            row = facet.row
+            ends = [end for end in (row.floor, row.ceiling, row.low, row.high) if abs(end) < 1e300]
+            number = chance.choice(
+                [*ends, *(2 * end for end in ends), math.inf, -math.inf, math.nan, 1e300, 1e-300, 0.0]
+            )
+            laws.what_is_taken_can_be_opened(document, facet, number)
+
     def zero_has_no_sign(document: Document) -> None:
         for _target, facet, _part in targets(document):
             laws.zero_has_no_sign(document, facet)
@@ -101,6 +113,7 @@ def main() -> None:
         ("saved and read again it is equal, planned alike", laws.saved_is_equal, planned),
         ("a journal keeps all of it", lambda d: laws.work_is_kept(d, folder / "journals"), planned // 20),
         ("numbers in words are the edit", told_in_words, planned // 5),
+        ("an edit is refused, or can be opened again", taken_or_refused, planned // 5),
         ("zero has no sign", zero_has_no_sign, planned // 100),
         (
             "a frame's name holds what its files hold",

@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.cli.numbers import assigned
+from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import at_frame, can_be_keyed, followed, with_key
 from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.files import from_json, to_json
 from lunar_haze.core.document.journal import Journal, read
 from lunar_haze.core.document.model import Document, Look, Shot
-from lunar_haze.core.document.rows import facets_of, targets_of
+from lunar_haze.core.document.rows import facets_of, targets_of, within
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.finish.masks import share_in
@@ -68,6 +69,18 @@ def saved_is_equal(document: Document) -> None:
     one, two = request_of(document), request_of(back)
     assert [spec.key() for spec in one.layers] == [spec.key() for spec in two.layers]
     assert one.gains == two.gains
+
+
+def what_is_taken_can_be_opened(document: Document, facet: Facet, number: float) -> None:
+    """An edit is refused in words, or it is saved and opened again as it is."""
+    try:
+        wanted = followed(document, facet.write(document, within(facet, number)))
+        check_document(wanted, document)
+    except HazeError:
+        return
+    back, notes = from_json(to_json(wanted, Path("/somewhere")), Path("/somewhere"), "x.haze")
+    assert not notes, (facet.name, number, notes)
+    assert not differences(wanted, back), (facet.name, number, differences(wanted, back)[:4])
 
 
 def zero_has_no_sign(document: Document, facet: Facet) -> None:

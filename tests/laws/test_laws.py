@@ -1,5 +1,7 @@
 """Laws that every document keeps, tried on documents made from the registries (see `tests.strategies`)."""
 
+import math
+
 import attrs
 import pytest
 from hypothesis import Phase, find, given, settings
@@ -67,6 +69,20 @@ def test_undo_of_any_edit_is_the_document_before_it(data, yard):
 @given(data=st.data())
 def test_a_journal_keeps_all_of_it(data, yard, tmp_path_factory):
     laws.work_is_kept(data.draw(documents(yard, extreme=True)), tmp_path_factory.getbasetemp() / "journals")
+
+
+#: Numbers at and past the ends of what anything takes.
+ABSURD = (0.0, -0.0, 1e-300, -1e-300, 1e300, -1e300, math.inf, -math.inf, math.nan, 1e18, -1.0, 0.5)
+
+
+@settings(many, max_examples=400)
+@given(data=st.data())
+def test_what_is_taken_can_be_opened_again(data, yard):
+    document = data.draw(documents(yard))
+    _target, facet, _part = data.draw(st.sampled_from(targets(document)))
+    ends = tuple(end for end in (facet.row.floor, facet.row.ceiling, facet.row.low, facet.row.high) if abs(end) < 1e300)
+    number = data.draw(st.sampled_from((*ends, *(2 * end for end in ends), *ABSURD)))
+    laws.what_is_taken_can_be_opened(document, facet, number)
 
 
 @many

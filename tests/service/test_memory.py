@@ -18,6 +18,7 @@ from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.units import memory as memory_units
 from lunar_haze.core.units.memory import Pool
 from lunar_haze.service import frame_store, memory
 from lunar_haze.service.client import RenderClient
@@ -221,3 +222,15 @@ def _until(heard, kinds, fits=lambda event: True):
         if isinstance(event, kinds) and fits(event):
             return event
     raise AssertionError("nothing came")
+
+
+def test_what_is_freed_in_pieces_is_given_back():
+    give_back = memory_units.GiveBack()
+    assert not give_back.is_due
+    pieces = [bytearray(60_000) for _ in range(4000)]
+    kept = pieces[::50]
+    full = _resident()
+    del pieces
+    give_back.now()
+    assert full - _resident() > 150e6
+    assert len(kept) == 80

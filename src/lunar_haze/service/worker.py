@@ -16,6 +16,7 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.transport.denoise import denoise
 from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
+from lunar_haze.core.units.memory import GiveBack
 from lunar_haze.service.board_layout import BoardLayout
 from lunar_haze.service.channel import Channel, ChannelClosed
 from lunar_haze.service.cleaning import FINAL_QUALITY, Cleaning
@@ -80,6 +81,7 @@ class Worker:
         self._job: Job | None = None
         self._request_id = -1
         self._wanted: FrameRequest | None = None
+        self._give_back = GiveBack()
         #: Whether memory was used up in this process.
         self._is_short = False
         self._held = False
@@ -114,6 +116,8 @@ class Worker:
 
     def turn(self, message: Request | None) -> None:
         """Take a message, or go on with what is being computed for a tenth of a second. Raises ChannelClosed."""
+        if self._give_back.is_due:
+            self._give_back.now()
         try:
             if message is not None:
                 self._take(message)

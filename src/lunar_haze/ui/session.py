@@ -10,7 +10,7 @@ from pathlib import Path
 
 import attrs
 from numpy.typing import NDArray
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 
 from lunar_haze.core.air.banks import MOST_BANKS
 from lunar_haze.core.air.medium import Bank
@@ -36,6 +36,7 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.units.content import digest_or_none
+from lunar_haze.core.units.memory import GiveBack
 from lunar_haze.service.folders import demo_file
 from lunar_haze.ui.aside import Aside
 from lunar_haze.ui.chosen import Chosen
@@ -47,6 +48,9 @@ from lunar_haze.ui.tables_aside import TablesAside
 from lunar_haze.ui.tried import Tried
 
 log = logging.getLogger(__name__)
+
+#: How often memory that is free is given back to the system.
+TIDY_MS = 30_000
 
 
 class Session(Chosen):
@@ -85,6 +89,10 @@ class Session(Chosen):
         self.keeper = JournalKeeper(state_folder, lambda: self.document, self.aside.run)
         self.keeper.said.connect(self.said)
         self.keeper.lost.connect(self._go_on_as_a_copy)
+        self._give_back = GiveBack()
+        self._tidy = QTimer(self, interval=TIDY_MS)
+        self._tidy.timeout.connect(lambda: self.aside.run(self._give_back.now))
+        self._tidy.start()
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
@@ -428,6 +436,7 @@ class Session(Chosen):
 
     def close(self) -> None:
         """Write what is pending and wait for what runs."""
+        self._tidy.stop()
         self.tried.forget()
         self.keeper.flush()
         self.aside.wait()

@@ -95,7 +95,7 @@ def _evaluate(text: str) -> float:
 
     try:
         return walk(ast.parse(text.strip(), mode="eval"))
-    except (SyntaxError, ZeroDivisionError, OverflowError) as error:
+    except (SyntaxError, ZeroDivisionError, OverflowError, RecursionError, MemoryError) as error:
         raise QuantityError(f"“{text}” is not a number or a sum of numbers") from error
 
 
