@@ -206,3 +206,18 @@ def test_a_large_table_is_tried_elsewhere_first(tmp_path, monkeypatch):
     monkeypatch.setattr(table_trial, "SECONDS", 0.01)
     with pytest.raises(PictureError, match="takes longer"):
         table_trial.tried_table(slow)
+
+
+def test_a_file_of_any_size_is_told_at_once(tmp_path):
+    import time
+
+    path = tmp_path / "vast.cube"
+    with path.open("wb") as stream:
+        stream.write(IDENTITY.encode())
+        stream.truncate(1 << 40)
+    began = time.perf_counter()
+    with pytest.raises(PictureError, match="larger than 64 MiB"):
+        read_table(path)
+    with pytest.raises(PictureError, match="larger than 64 MiB"):
+        applied(values(), TableFile(str(path)))
+    assert time.perf_counter() - began < 1.0

@@ -6,8 +6,11 @@ Each look at the text is one pass over it, whatever it holds: it comes from else
 import re
 from pathlib import Path
 
+import numpy as np
+
 #: A table has no more nodes along an edge, and no more numbers in all, lines, and elements of XML.
 _MOST_NODES, _MOST_NUMBERS, _MOST_LINES, _MOST_ELEMENTS = 129, 8_000_000, 2_500_000, 1_000
+_MOST_LETTERS = 4_096
 _NOT_A_NUMBER = re.compile(rb"(?i)(?<![\w.])[-+]?(?:nan|inf(?:inity)?)\b")
 _REFERENCE = re.compile(rb"(?i)<[ \t]*(?:[\w.-]{1,40}:)?(?:reference\b|!doctype|!entity)")
 _EDGE = re.compile(rb"(?im)^[ \t]*LUT_3D_SIZE[ \t]+(\d{1,20})")
@@ -25,6 +28,8 @@ def fault_of(path: Path, data: bytes) -> str:
         return f"{name} refers to other files or definitions, which are not followed; save it as one file of its own"
     if data.count(b"<") > _MOST_ELEMENTS:
         return f"{name} has more than {_MOST_ELEMENTS:,} steps, which are too many; save it as one table"
+    if data.lstrip()[:1] != b"<" and _longest_line(data) > _MOST_LETTERS:
+        return f"{name} has a line of more than {_MOST_LETTERS:,} letters, which no grading table has; export it again"
     if data.count(b"\n") > _MOST_LINES:
         return f"{name} has more than {_MOST_LINES:,} lines, which are too many; save it with fewer nodes"
     if too_large := _size(data):
@@ -32,6 +37,11 @@ def fault_of(path: Path, data: bytes) -> str:
     if _has_what_is_no_number(data):
         return f"{name} holds values that are no numbers (nan, inf); export it again"
     return _domain(name, data) if path.suffix.lower() == ".cube" else ""
+
+
+def _longest_line(data: bytes) -> int:
+    ends = np.flatnonzero(np.frombuffer(data, np.uint8) == ord("\n"))
+    return int(np.diff(ends, prepend=-1, append=len(data)).max())
 
 
 def _size(data: bytes) -> str:

@@ -4,6 +4,7 @@ import functools
 import re
 from pathlib import Path
 
+import attrs
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
@@ -30,7 +31,8 @@ def read_table(path: Path, space: str = "log") -> TableFile:
     path = Path(path)
     if path.suffix.lower() not in SUFFIXES:
         raise PictureError(f"{path.name} is no grading table that is read; use {', '.join(SUFFIXES)}")
-    table = TableFile(str(path), digest_or_none(path), 1.0, space)
+    table = TableFile(str(path), "", 1.0, space)
+    table = attrs.evolve(table, digest=content_of(table))
     values = np.random.default_rng(1).random((512, 3), np.float32)
     made = _through(table, np.concatenate([values, np.zeros((1, 3)), np.ones((1, 3))]).astype(np.float32))
     if not np.isfinite(made).all() or np.abs(made).max() > _MOST:
@@ -89,7 +91,7 @@ def _opened(path: str) -> ocio.CPUProcessor | str:
 def _through(table: TableFile, values: NDArray[np.float32]) -> NDArray[np.float32]:
     digest = content_of(table)
     if not digest:
-        raise PictureError(f"the table {Path(table.path).name} is not there; was it moved or renamed?")
+        raise PictureError(_why_not(Path(table.path)))
     loaded = _loaded(table.path, digest)
     if isinstance(loaded, str):
         raise PictureError(loaded)
@@ -98,9 +100,25 @@ def _through(table: TableFile, values: NDArray[np.float32]) -> NDArray[np.float3
     return out
 
 
+def _why_not(path: Path) -> str:
+    """Why a table's file cannot be read."""
+    if _size(path) > LARGEST:
+        return f"{path.name} is larger than {LARGEST >> 20} MiB, which no grading table is"
+    return f"the table {path.name} is not there; was it moved or renamed?"
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except (OSError, ValueError):
+        return 0
+
+
 def content_of(table: TableFile | None) -> str:
-    """Digest of what a table's file holds now, "" without a table and for a file that is not there."""
-    return "" if table is None else digest_or_none(table.path)
+    """Digest of what a table's file holds now, "" without a table and for a file that is not there or too large."""
+    if table is None or not table.path or _size(Path(table.path)) > LARGEST:
+        return ""
+    return digest_or_none(table.path)
 
 
 def applied(values: NDArray, table: TableFile | None) -> NDArray[np.float32]:

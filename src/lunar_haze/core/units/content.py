@@ -7,6 +7,8 @@ import stat
 from pathlib import Path
 
 _PIECE = 1 << 22
+#: Nothing that is read is larger [bytes].
+LARGEST = 8 << 30
 
 
 def open_regular(path: Path) -> int:
@@ -32,6 +34,8 @@ def content_digest(path: Path | str) -> str:
     status = os.stat(path)
     if not stat.S_ISREG(status.st_mode):
         raise OSError(0, "it is not an ordinary file")
+    if status.st_size > LARGEST:
+        raise OSError(0, f"it is larger than {LARGEST >> 30} GiB")
     state = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, status.st_ctime_ns)
     return _digest(str(path), state)
 
