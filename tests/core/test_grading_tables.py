@@ -192,9 +192,7 @@ def test_a_large_table_is_tried_elsewhere_first(tmp_path, monkeypatch):
     good = np.random.default_rng(0).random((33**3, 3))
     text = (
         "LUT_3D_SIZE 33\n"
-        + "# "
-        + "x" * (3 << 20)
-        + "\n"
+        + ("# " + "x" * 998 + "\n") * 3000
         + "\n".join("{:.6f} {:.6f} {:.6f}".format(*row) for row in good)
     )
     path = written(tmp_path, text, "large.cube")
