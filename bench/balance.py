@@ -42,9 +42,9 @@ from lunar_haze.core.solve.settle import MET, settle
 from lunar_haze.core.solve.variations import _smaller, _tried, variations
 from lunar_haze.service.folders import sky_folder
 from lunar_haze.service.still import compute
-from lunar_haze.ui import theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 

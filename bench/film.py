@@ -105,9 +105,9 @@ def main() -> None:
     from lunar_haze.core.sky.tables import keep_tables_in
     from lunar_haze.service.client import RenderClient
     from lunar_haze.service.folders import sky_folder
-    from lunar_haze.ui import questions, theme
-    from lunar_haze.ui.session import Session
-    from lunar_haze.ui.window import Window
+    from lunar_haze.ui.base import questions, theme
+    from lunar_haze.ui.session.session import Session
+    from lunar_haze.ui.shell.window import Window
 
     app = QApplication([])
     theme.apply(app)

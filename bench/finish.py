@@ -22,7 +22,7 @@ from lunar_haze.core.finish.masks import masked
 from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Halation, Vignette, White
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.layers.model import LayerGain, LayerImage
-from lunar_haze.ui.live_mix import LiveMix
+from lunar_haze.ui.picture.live_mix import LiveMix
 
 EVERYTHING = Finish(
     Glow(0.1), 1.0, White(5000.0), Vignette(-1.0, 0.5), Grade(0.2, 1.1, 0.2, 0.2, 0.3), Cdl((1.1, 1.0, 1.0), saturation=0.8),

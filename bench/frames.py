@@ -38,9 +38,9 @@ from lunar_haze.core.units.curve import RATIO, Key
 from lunar_haze.service.farm import Farm
 from lunar_haze.service.folders import demo_file, sky_folder
 from lunar_haze.service.sequence import SequenceSpec, run
-from lunar_haze.ui import theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 
 SHOTS = (("Landing", "golden hour"), ("Waiting", "lamplit wait"), ("Loft", "loft shafts"))
 

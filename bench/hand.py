@@ -27,8 +27,8 @@ from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.service.folders import sky_folder
 from lunar_haze.service.protocol import Smoothed
-from lunar_haze.ui.bridge import RenderBridge
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.picture.bridge import RenderBridge
+from lunar_haze.ui.session.session import Session
 
 ROOT = Path(__file__).resolve().parents[1]
 MOVES = 120

@@ -23,9 +23,9 @@ from tests.ui.random_hands import RandomHand
 
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.service.folders import sky_folder
-from lunar_haze.ui import questions, theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import questions, theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 EVENTS, A_WINDOW = 10_000, 500

@@ -40,7 +40,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from lunar_haze.core.document import edits
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session.session import Session
 app = QApplication([])
 session = Session(Path(sys.argv[2]))
 session.open_path(Path(sys.argv[1]))

@@ -330,9 +330,9 @@ keep_tables_in(sky_folder())
 client.prepare(place_spec(load(Path(sys.argv[2]))[0].place))
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
-from lunar_haze.ui import theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 app = QApplication([])
 theme.apply(app)
 session = Session(state)

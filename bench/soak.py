@@ -36,9 +36,9 @@ from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.service.client import RenderClient
 from lunar_haze.service.folders import sky_folder, state_folder
 from lunar_haze.service.memory import choose_limit, process_bytes
-from lunar_haze.ui import theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 from page import table, write
 
 #: Small enough to be full within minutes.

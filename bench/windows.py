@@ -36,7 +36,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from lunar_haze.core.document import edits
 from lunar_haze.core.errors import HazeError
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session.session import Session
 work, state, life = Path(sys.argv[1]), Path(sys.argv[2]), int(sys.argv[3])
 app = QApplication([])
 session = Session(state)

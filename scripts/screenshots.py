@@ -21,11 +21,12 @@ from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.service.client import RenderClient
 from lunar_haze.service.folders import sky_folder
-from lunar_haze.ui import bridge, theme
-from lunar_haze.ui.look_acts import LIGHTNING
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.well import Well
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.base.well import Well
+from lunar_haze.ui.picture import bridge
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.look_acts import LIGHTNING
+from lunar_haze.ui.shell.window import Window
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 #: name -> shot, look, what is chosen, which second view, whether it is swapped with the picture

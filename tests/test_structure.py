@@ -22,11 +22,18 @@ def _lint(folder: Path) -> subprocess.CompletedProcess:
     ("file", "line", "contract"),
     [
         ("core/units/photometry.py", "import lunar_haze.service.client", "One direction"),
-        ("service/client.py", "import lunar_haze.ui.session", "One direction"),
-        ("cli/main.py", "import lunar_haze.ui.window", "One direction"),
+        ("service/client.py", "import lunar_haze.ui.session.session", "One direction"),
+        ("cli/main.py", "import lunar_haze.ui.shell.window", "One direction"),
         ("core/colour/spaces.py", "import lunar_haze.core.document.model", "Rooms of the core"),
         ("core/picture/mix.py", "import lunar_haze.core.transport.frame", "Rooms of the core"),
         ("core/newroom/__init__.py", "", "Rooms of the core"),
+        ("ui/base/theme.py", "import lunar_haze.ui.session.session", "Rooms of the window"),
+        ("ui/session/session.py", "import lunar_haze.ui.picture.bridge", "Rooms of the window"),
+        ("ui/picture/bridge.py", "import lunar_haze.ui.facets.column", "Rooms of the window"),
+        ("ui/rail/share_rail.py", "import lunar_haze.ui.plan.plan_view", "Rooms of the window"),
+        ("ui/facets/column.py", "import lunar_haze.ui.handoff.hand_off", "Rooms of the window"),
+        ("ui/handoff/hand_off.py", "import lunar_haze.ui.shell.window", "Rooms of the window"),
+        ("ui/newroom/__init__.py", "", "Rooms of the window"),
         ("core/plan/frames.py", "import PySide6.QtCore", "Nothing but the window"),
         ("service/still.py", "import lunar_haze.service.worker", "The window's process"),
         ("core/document/edits.py", "import embreex", "The window's process"),
@@ -53,7 +60,7 @@ def test_the_core_loads_no_qt_and_the_windows_side_no_ray_engine():
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
     code = (
-        "import sys, lunar_haze.ui.window, lunar_haze.cli.main, lunar_haze.service.still\n"
+        "import sys, lunar_haze.ui.shell.window, lunar_haze.cli.main, lunar_haze.service.still\n"
         "print([m for m in sys.modules if m.startswith(('embreex', 'pyoidn', 'lunar_haze.core.transport'))])\n"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

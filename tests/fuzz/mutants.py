@@ -26,7 +26,7 @@ from lunar_haze.core.transport.frame import Frame
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
 from lunar_haze.service.layer_cache import LayerCache
-from lunar_haze.ui.keys import Keys
+from lunar_haze.ui.shell.keys import Keys
 from tests.fuzz.forms import FILMS, PLAIN, TABLES, forms, misformed, take_form
 from tests.gltf_cases import CASES, write_case
 from tests.places import WHITE, floor, place_of

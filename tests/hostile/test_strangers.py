@@ -21,8 +21,8 @@ from lunar_haze.core.units.content import digest_or_none
 from lunar_haze.service import farm, farm_bench
 from lunar_haze.service.parcel import parcel_of, unpacked
 from lunar_haze.service.sequence import SequenceSpec, run
-from lunar_haze.ui.file_watch import FileWatch
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session.file_watch import FileWatch
+from lunar_haze.ui.session.session import Session
 from tests.hostile.stranger import PARTS, guarded, names_of
 from tests.hostile.watcher import Watcher, nothing_touched
 from tests.laws.laws import Studio

@@ -11,9 +11,9 @@ from numba.core import event
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.service.warmup import is_warm
-from lunar_haze.ui import questions, theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import questions, theme
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import InstantBackend
 
 

@@ -6,7 +6,7 @@ from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
-from lunar_haze.ui.seen import Seen
+from lunar_haze.ui.picture.seen import Seen
 
 
 def drag(widget, start, end, button=Qt.MouseButton.LeftButton, modifier=Qt.KeyboardModifier.NoModifier, steps=5):

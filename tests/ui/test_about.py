@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from lunar_haze import __version__
-from lunar_haze.ui.about import AboutSheet, licences
-from lunar_haze.ui.manual import FOLDER, Manual
+from lunar_haze.ui.shell.about import AboutSheet, licences
+from lunar_haze.ui.shell.manual import FOLDER, Manual
 
 
 def test_every_page_of_the_manual_is_there_with_its_pictures():

@@ -6,8 +6,8 @@ from PySide6.QtGui import QAccessible, QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
-from lunar_haze.ui import theme
-from lunar_haze.ui.well import Well
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.base.well import Well
 
 
 def luminance(colour):

@@ -12,7 +12,7 @@ from lunar_haze.core.document import lists
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import OvalBeam
-from lunar_haze.ui import questions
+from lunar_haze.ui.base import questions
 from tests.ui.hands import drag
 
 

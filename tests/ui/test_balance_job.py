@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.readings.outline import READS
 from lunar_haze.service.client import RenderClient
-from lunar_haze.ui import bridge, theme
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.picture import bridge
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 from tests.ui.acts import CountingHand
 from tests.ui.hands import finish
 

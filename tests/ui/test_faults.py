@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.journal import beside, read
 from lunar_haze.service.folders import state_folder
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.session.session import Session
 from tests.ui.backends import InstantBackend
 from tests.ui.conftest import dimmed
 

@@ -12,7 +12,7 @@ from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.finish.model import Finish, TableFile
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.shelf import SHELF
-from lunar_haze.ui import finish_facets
+from lunar_haze.ui.facets.facets import finish_facets
 from tests.core.test_grading_tables import BROKEN, IDENTITY, SWAPPED, written
 from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in
 

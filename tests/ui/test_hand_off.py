@@ -9,8 +9,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
-from lunar_haze.ui import hand_off, questions
-from lunar_haze.ui.hand_off_sheet import HandOffSheet, Order
+from lunar_haze.ui.base import questions
+from lunar_haze.ui.handoff import hand_off
+from lunar_haze.ui.handoff.hand_off_sheet import HandOffSheet, Order
 from tests.ui.backends import InstantBackend
 from tests.ui.hands import pick_in, type_in
 

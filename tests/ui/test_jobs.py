@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog
 from lunar_haze.core.solve.watch import seen_by
 from lunar_haze.core.sources.array import lamps_of
 from lunar_haze.core.sources.model import Sky, Sun
-from lunar_haze.ui import questions
+from lunar_haze.ui.base import questions
 from tests.ui.acts import CountingHand
 
 #: The loft over the landing, and the one who waits.

@@ -9,7 +9,7 @@ from lunar_haze.core.layers.model import LayerImage
 from lunar_haze.service import memory
 from lunar_haze.service.folders import cache_folder
 from lunar_haze.service.layer_cache import LayerCache
-from lunar_haze.ui.memory_sheet import MemorySheet, told
+from lunar_haze.ui.shell.memory_sheet import MemorySheet, told
 from tests.ui.hands import typed_in
 
 

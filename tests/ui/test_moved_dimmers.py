@@ -7,7 +7,7 @@ from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.model import Finish, Glow, Halation
 from lunar_haze.core.layers.model import LayerGain, LayerImage
-from lunar_haze.ui.live_mix import LiveMix
+from lunar_haze.ui.picture.live_mix import LiveMix
 
 HEIGHT, WIDTH, TAN = 420, 96, 0.5
 FINISHES = (Finish(Glow(0.3)), Finish(Glow(0.1), halation=Halation(0.3)))

@@ -7,10 +7,10 @@ from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.plan.frames import frame_request
-from lunar_haze.ui.air_guide import air_words
-from lunar_haze.ui.bridge import PATIENCE_MS
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.picture.air_guide import air_words
+from lunar_haze.ui.picture.bridge import PATIENCE_MS
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import HeldBackend
 
 

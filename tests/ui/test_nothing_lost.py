@@ -19,8 +19,8 @@ from lunar_haze.core.document.files import load, named, save
 from lunar_haze.core.document.journal import Journal, beside, read, unsaved
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.service.folders import demo_file
-from lunar_haze.ui import questions
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.base import questions
+from lunar_haze.ui.session.session import Session
 from tests.ui.conftest import dimmed
 
 REAL_ASK = questions.ask
@@ -365,9 +365,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 sys.path.insert(0, {str(Path(__file__).resolve().parents[2])!r})
 from lunar_haze.core.document import edits
-from lunar_haze.ui.app import leave_on_signals
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.shell.app import leave_on_signals
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import InstantBackend
 app = QApplication([])
 session = Session(Path({str(tmp_path / "state")!r}))

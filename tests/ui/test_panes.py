@@ -4,7 +4,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from lunar_haze.ui.panes import LEAST, MOST
+from lunar_haze.ui.base.panes import LEAST, MOST
 from tests.ui.hands import drag
 
 

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
 from lunar_haze.core.document import edits
-from lunar_haze.ui.plan_hand import KEY_STEP_M
+from lunar_haze.ui.plan.plan_hand import KEY_STEP_M
 from tests.ui.hands import drag, put, source
 
 

@@ -12,9 +12,9 @@ from lunar_haze.core.errors import PlaceError
 from lunar_haze.core.place.plan_map import SIDES
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.model import Ball, Source
-from lunar_haze.ui import sky_tables
-from lunar_haze.ui.plan_drawing import flat, moved_in
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.picture import sky_tables
+from lunar_haze.ui.plan.plan_drawing import flat, moved_in
+from lunar_haze.ui.session.session import Session
 from tests.ui.conftest import dimmed
 
 

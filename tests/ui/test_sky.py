@@ -15,9 +15,9 @@ from lunar_haze.core.sky.ephemeris import events
 from lunar_haze.core.sky.lat_long import direction_of, irradiance, map_directions
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Gradient, Panorama
 from lunar_haze.core.sky.tables import is_ready
-from lunar_haze.ui import questions
-from lunar_haze.ui.day_strip import SiteDialog
-from lunar_haze.ui.sky_facets import SkyFacets
+from lunar_haze.ui.base import questions
+from lunar_haze.ui.facets.sky_facets import SkyFacets
+from lunar_haze.ui.time.day_strip import SiteDialog
 from tests.ui.hands import drag, finish, source
 
 

@@ -16,13 +16,13 @@ from lunar_haze.core.document.files import load
 from lunar_haze.core.document.hold import delivered_lx
 from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.sources.model import Ball, Beam, Disc, IesLamp, LampArray, Source, Surface, Tube
-from lunar_haze.ui import questions, theme
-from lunar_haze.ui.assistant import WatchSheet
-from lunar_haze.ui.lamp_facets import LampFacets
-from lunar_haze.ui.seen import Seen
-from lunar_haze.ui.share_cards import PICTURE_HEIGHT, GroupCard
-from lunar_haze.ui.share_rail import GROUP
-from lunar_haze.ui.source_facets import SourceFacets
+from lunar_haze.ui.base import questions, theme
+from lunar_haze.ui.facets.lamp_facets import LampFacets
+from lunar_haze.ui.facets.source_facets import SourceFacets
+from lunar_haze.ui.picture.seen import Seen
+from lunar_haze.ui.rail.share_cards import PICTURE_HEIGHT, GroupCard
+from lunar_haze.ui.rail.share_rail import GROUP
+from lunar_haze.ui.shell.assistant import WatchSheet
 from tests.core.test_distribution import ies
 from tests.ui.hands import choice, ctrl, drag, key, pick_in, put, seen_at, slip_act, source, type_in
 

@@ -21,14 +21,14 @@ from lunar_haze.core.sources.contacts import FailingTube
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.screen_video import FilmedScreen
 from lunar_haze.core.sources.storms import Storm
-from lunar_haze.ui.chip import Chip
-from lunar_haze.ui.choice import Choice
-from lunar_haze.ui.chosen import HAND_OFF
-from lunar_haze.ui.cue_band import Spot
-from lunar_haze.ui.frames_view import frames_to_look_at
-from lunar_haze.ui.key_mark import AT_KEY, KEYED, STEADY
-from lunar_haze.ui.player import MADE_AHEAD
-from lunar_haze.ui.sequence_job import DONE, PAUSED
+from lunar_haze.ui.base.chip import Chip
+from lunar_haze.ui.base.choice import Choice
+from lunar_haze.ui.base.key_mark import AT_KEY, KEYED, STEADY
+from lunar_haze.ui.handoff.sequence_job import DONE, PAUSED
+from lunar_haze.ui.session.chosen import HAND_OFF
+from lunar_haze.ui.time.cue_band import Spot
+from lunar_haze.ui.time.frames_view import frames_to_look_at
+from lunar_haze.ui.time.player import MADE_AHEAD
 from tests.service.test_video import film
 from tests.ui.backends import InstantBackend
 from tests.ui.hands import pick_in, right_click
@@ -517,7 +517,7 @@ def test_a_film_is_written_from_the_sheet_paused_and_gone_on_with(shot, qtbot, t
 
 
 def test_files_of_others_are_asked_about(shot, qtbot, tmp_path, monkeypatch):
-    from lunar_haze.ui import questions
+    from lunar_haze.ui.base import questions
 
     asked = []
     monkeypatch.setattr(questions, "ask", lambda _p, _t, text, *_a, **_k: asked.append(text) or "do not write")

@@ -6,7 +6,7 @@ from PySide6.QtGui import QAction, QContextMenuEvent, QHelpEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QToolTip
 
-from lunar_haze.ui import tried
+from lunar_haze.ui.base import tried
 from tests.ui.hands import finish
 
 

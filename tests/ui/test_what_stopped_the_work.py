@@ -13,7 +13,7 @@ from lunar_haze.core.document.rows import CAMERA
 from lunar_haze.core.handoff.stills import write_hdr
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.model import Ball, Sky, Surface
-from lunar_haze.ui.seen import Seen
+from lunar_haze.ui.picture.seen import Seen
 from tests.ui.hands import ctrl, drag, key, seen_at, slip_act, source
 
 

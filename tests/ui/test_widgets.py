@@ -17,11 +17,11 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.day import day_band
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.units.row import row
-from lunar_haze.ui import theme
-from lunar_haze.ui.notices import Notices
-from lunar_haze.ui.plan_drawing import draw
-from lunar_haze.ui.short_label import ShortLabel
-from lunar_haze.ui.well import Well
+from lunar_haze.ui.base import theme
+from lunar_haze.ui.base.notices import Notices
+from lunar_haze.ui.base.short_label import ShortLabel
+from lunar_haze.ui.base.well import Well
+from lunar_haze.ui.plan.plan_drawing import draw
 from tests.places import WHITE, floor, place_of
 from tests.places import quad as face
 

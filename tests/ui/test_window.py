@@ -18,10 +18,10 @@ from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.client import RenderClient
-from lunar_haze.ui.keys import ACTS, Keys
-from lunar_haze.ui.session import Session
-from lunar_haze.ui.share_pictures import share_picture
-from lunar_haze.ui.window import Window
+from lunar_haze.ui.rail.share_pictures import share_picture
+from lunar_haze.ui.session.session import Session
+from lunar_haze.ui.shell.keys import ACTS, Keys
+from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import InstantBackend
 from tests.ui.hands import drag, finish, source
 

@@ -14,9 +14,9 @@ from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.service.still import Still, hand_over
-from lunar_haze.ui import bridge as bridge_module
-from lunar_haze.ui.bridge import RenderBridge
-from lunar_haze.ui.session import Session
+from lunar_haze.ui.picture import bridge as bridge_module
+from lunar_haze.ui.picture.bridge import RenderBridge
+from lunar_haze.ui.session.session import Session
 from tests.strategies.documents import documents
 from tests.strategies.renderer import HereBackend
 from tests.strategies.yard import write_yard

@@ -382,7 +382,7 @@ def _window(arguments: list[str]) -> int:
     path = Path(arguments[0]) if arguments else demo_file()
     with contextlib.suppress(HazeError):  # the window tells what is wrong with it
         client.prepare(place_spec(load(path)[0].place))
-    from lunar_haze.ui.app import run_window
+    from lunar_haze.ui.shell.app import run_window
 
     return run_window(path, client, started=_STARTED)
 

@@ -1,0 +1,1 @@
+"""The column of numbers of what is chosen."""

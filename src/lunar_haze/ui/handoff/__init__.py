@@ -1,0 +1,1 @@
+"""What leaves: stills, sequences, layers, the sky."""

@@ -1,0 +1,1 @@
+"""The place from above."""

@@ -1,0 +1,1 @@
+"""The share rail: a card for each source."""

@@ -1,0 +1,1 @@
+"""What stands beside the picture: readings, reference, variations, markers, pins, painting."""

@@ -1,0 +1,1 @@
+"""The window itself: header, menu, keys, adding, sheets, and what ties the rooms together."""

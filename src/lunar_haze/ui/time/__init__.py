@@ -1,0 +1,1 @@
+"""Hours and frames: the strips, the player, pictures of other frames."""
