@@ -127,7 +127,7 @@ def misformed(kind: str, data: bytes, rng: np.random.Generator) -> bytes:
     for _ in range(int(rng.choice([1, 1, 2, 4]))):
         data = _ONCE[kind](data, rng) if kind in _ONCE else data
     # More than that is only more of the same, and takes its time to write.
-    return data[: 16 << 20]
+    return data[: 4 << 20]
 
 
 def _pick(rng: np.random.Generator, among: Any) -> Any:
@@ -144,16 +144,16 @@ def _table(data: bytes, rng: np.random.Generator) -> bytes:
     elif how == 1:
         lines.insert(at, _pick(rng, _REFERENCES).encode())
     elif how == 2:
-        lines[at:at] = [lines[at]] * int(_pick(rng, (1, 10, 1000, 20_000)))
+        lines[at:at] = [lines[at]] * int(_pick(rng, (1, 1, 2, 10, 100, 1000, 1000, 20_000)))
     elif how == 3:
-        lines[at:at] = [_pick(rng, (b"", b" ", b"#", b"\t"))] * int(_pick(rng, (1, 1000, 50_000)))
+        lines[at:at] = [_pick(rng, (b"", b" ", b"#", b"\t"))] * int(_pick(rng, (1, 1, 10, 100, 1000, 1000, 50_000)))
     elif how == 4:
         del lines[at]
     elif how == 5:
-        lines[at] = lines[at] + b" " * int(_pick(rng, (1, 100, 50_000))) + _pick(rng, (b"", b"x", b"0"))
+        lines[at] = lines[at] + b" " * int(_pick(rng, (1, 10, 100, 1000, 50_000))) + _pick(rng, (b"", b"x", b"0"))
     else:
         step = _pick(rng, _STEPS).encode()
-        lines.insert(at, step * int(_pick(rng, (1, 30, 3000))))
+        lines.insert(at, step * int(_pick(rng, (1, 1, 30, 30, 3000))))
     return b"\n".join(lines)
 
 
