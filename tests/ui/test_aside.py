@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from lunar_haze.core.document import edits
 from lunar_haze.ui.plan import plan_ground
 from lunar_haze.ui.readings import reference_view
-from lunar_haze.ui.session.session import place_at_hand
+from lunar_haze.ui.session import place_at_hand
 from lunar_haze.ui.time import day_strip
 
 

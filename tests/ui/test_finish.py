@@ -12,7 +12,7 @@ from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.finish.model import Finish, TableFile
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.shelf import SHELF
-from lunar_haze.ui.facets.facets import finish_facets
+from lunar_haze.ui.facets import finish_facets
 from tests.core.test_grading_tables import BROKEN, IDENTITY, SWAPPED, written
 from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in
 
@@ -331,3 +331,39 @@ def test_the_white_balance_follows_the_key_where_it_is_to(finish_window):
     assert white() == before
     type_in(window, "neutral", "5000")
     assert white() == 5000.0
+
+
+def test_a_large_table_is_read_aside_and_the_picture_does_without_meanwhile(finish_window, tmp_path, qtbot):
+    """Megabytes of text held the window for as long as they took to be read."""
+    window = finish_window
+    remarks = ("# " + "x" * 998 + "\n") * 3000
+    path = written(tmp_path, SWAPPED.replace("\n", "\n" + remarks, 1), "large.cube")
+    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
+    before = window.bridge.image.copy()
+    facets.open_table(path)
+    assert window.session.document.look.finish.table is None
+    qtbot.waitUntil(lambda: window.session.document.look.finish.table is not None, timeout=30_000)
+    assert window.session.document.look.finish.table.path == str(path)
+    qtbot.waitUntil(lambda: window.bridge.image != before, timeout=10_000)
+    # One that is opened with its document is read aside as well.
+    other = written(tmp_path, SWAPPED.replace("\n", "\n" + remarks + "# another\n", 1), "other.cube")
+    told = []
+    window.session.said.connect(lambda text, problem: told.append((text, problem)))
+    window.session.act("none", edits.change_finish(window.session.document, table=None))
+    qtbot.waitUntil(lambda: window.bridge.image == before, timeout=10_000)
+    with qtbot.waitSignal(window.session.tables.here, timeout=30_000):
+        window.session.act("table", edits.change_finish(window.session.document, table=TableFile(str(other))))
+        qtbot.waitUntil(lambda: any("is being read" in text for text, _problem in told), timeout=5000)
+    qtbot.waitUntil(lambda: window.bridge.image != before, timeout=10_000)
+    assert not [text for text, problem in told if problem]
+
+
+def test_a_large_table_that_is_damaged_is_told_and_changes_nothing(finish_window, tmp_path, qtbot):
+    window = finish_window
+    remarks = ("# " + "x" * 998 + "\n") * 3000
+    told = []
+    window.session.said.connect(lambda text, problem: told.append((text, problem)))
+    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
+    facets.open_table(written(tmp_path, remarks + SWAPPED.replace("LUT_3D_SIZE 2", "LUT_3D_SIZE 9"), "large.cube"))
+    qtbot.waitUntil(lambda: any("large.cube" in text and problem for text, problem in told), timeout=30_000)
+    assert window.session.document.look.finish.table is None

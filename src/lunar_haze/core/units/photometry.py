@@ -11,11 +11,6 @@ METER_CONSTANT_K = 12.5
 MID_GREY = 0.18
 
 
-def stops_to_factor(stops: float) -> float:
-    """Linear factor of a number of photographic stops, 2**stops."""
-    return 2.0**stops
-
-
 def factor_to_stops(factor: float) -> float:
     """Stops of a positive linear factor; −inf for zero."""
     return math.log2(factor) if factor > 0 else -math.inf
