@@ -140,10 +140,17 @@ CONVERTER = _converter()
 
 def to_json(document: Document, base: Path | None) -> str:
     """The text of a .haze file that lies in folder ``base``; without one its paths stay absolute."""
+    return written_out(document, base)[0]
+
+
+def written_out(document: Document, base: Path | None) -> tuple[str, list[Path]]:
+    """The same, and the files that the document is lit with, its place aside."""
     data = CONVERTER.unstructure(attrs.evolve(document, extra=()))
     data.pop("extra")
+    holders = list(holders_of_paths(data))
+    lit = [Path(holder["path"]) for holder in holders if holder is not data["place"]]
     if base is not None:
-        for holder in holders_of_paths(data):
+        for holder in holders:
             # On another drive or share there is no relative path; then the absolute one stays.
             with contextlib.suppress(ValueError):
                 holder["path"] = os.path.relpath(holder["path"], base)
@@ -152,7 +159,7 @@ def to_json(document: Document, base: Path | None) -> str:
             put_back(data, json.loads(text))
         else:
             data.setdefault(key, json.loads(text))
-    return json.dumps({"lunar_haze": SCHEMA, **data}, indent=1, ensure_ascii=False) + "\n"
+    return json.dumps({"lunar_haze": SCHEMA, **data}, indent=1, ensure_ascii=False) + "\n", lit
 
 
 def _migrate(data: dict, name: str) -> dict:
@@ -377,13 +384,6 @@ def _foreign(data: dict, base: Path) -> list[dict]:
     ]
 
 
-def named_outside(document: Document, base: Path | None) -> list[Path]:
-    """The files that a document is lit with and that do not lie in the folder ``base``, all of them without one."""
-    data = CONVERTER.unstructure((document.looks, document.pins))
-    paths = (Path(holder["path"]) for holder in holders_of_paths(list(data)))
-    return [path for path in paths if base is None or not is_inside(base, path)]
-
-
 def load(path: Path, may_read: Callable[[list[Path]], bool] = refuse) -> tuple[Document, list[str]]:
     """Document of a .haze file and notes for the artist. Raises DocumentError with a sentence to show.
 
@@ -411,10 +411,11 @@ def save(document: Document, path: Path) -> None:
         raise DocumentError(f"{path} is a folder; give the document a name in it")
     check_document(document)
     try:
-        put_bytes(path, to_json(document, path.parent.resolve()).encode(), follow=True)
+        text, lit = written_out(document, path.parent.resolve())
+        put_bytes(path, text.encode(), follow=True)
     except OSError as error:
         raise DocumentError(f"{path} cannot be saved: {os_reason(error)}; nothing was changed on disk") from error
-    remember(named_outside(document, path.parent))
+    remember(one for one in lit if not is_inside(path.parent, one))
 
 
 def named(path: Path) -> Path:

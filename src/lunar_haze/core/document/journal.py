@@ -17,7 +17,7 @@ from pathlib import Path
 
 import attrs
 
-from lunar_haze.core.document.files import LARGEST, from_json, named_outside, refuse, to_json
+from lunar_haze.core.document.files import LARGEST, from_json, written_out
 from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
@@ -78,14 +78,8 @@ class Journal:
 
     def write(self, document: Document) -> Path:
         """Write the document aside; where it lies now. Raises OSError when no place can be written."""
-        text = json.dumps(
-            {
-                _FORMAT: 1,
-                "written": time.time(),
-                "of": str(self._path or ""),
-                "document": to_json(document, None),
-            }
-        )
+        written, lit = written_out(document, None)
+        text = json.dumps({_FORMAT: 1, "written": time.time(), "of": str(self._path or ""), "document": written})
         problem: OSError | None = None
         mode = None
         if self._path is not None:
@@ -106,7 +100,7 @@ class Journal:
                 if other != place:
                     with contextlib.suppress(OSError):
                         other.unlink()
-            remember(named_outside(document, None))
+            remember(lit)
             return place
         raise problem or OSError(0, "there is no place for it")
 
@@ -165,8 +159,16 @@ def read(place: Path) -> tuple[Found | None, str]:
         else:
             # As written by versions before: the document itself.
             written, of = place.stat().st_mtime, ""
-        document, notes = from_json(text, place.parent.resolve(), place.name, refuse)
-        return Found(document, written, of, place), "; ".join(notes)
+        refused: list[Path] = []
+
+        def may_read(paths: list[Path]) -> bool:
+            refused.extend(paths)
+            return False
+
+        document, _notes = from_json(text, place.parent.resolve(), place.name, may_read)
+        named = ", ".join(map(str, refused[:3]))
+        told = f"unsaved work names files elsewhere, which are not read ({named})" if refused else ""
+        return Found(document, written, of, place), told
     except (ValueError, KeyError, TypeError, OverflowError, RecursionError, OSError, HazeError):
         return None, _set_aside(place)
 
