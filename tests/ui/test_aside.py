@@ -5,13 +5,19 @@ import threading
 import attrs
 import numpy as np
 import pytest
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QApplication
 
 from lunar_haze.core.document import edits
 from lunar_haze.ui.plan import plan_ground
 from lunar_haze.ui.readings import reference_view
 from lunar_haze.ui.session import place_at_hand
+from lunar_haze.ui.session.aside import Aside
 from lunar_haze.ui.time import day_strip
+
+
+class Teller(QObject):
+    said = Signal(str, bool)
 
 
 class OnceBroken:
@@ -92,3 +98,44 @@ def test_a_place_that_is_exchanged_while_its_geometry_is_made_is_not_asked_in_it
     thread.join()
     hand.index()
     assert hand._index[0] is other
+
+
+def test_of_one_purpose_the_newest_wins_and_one_is_at_work_at_a_time(qtbot):
+    teller = Teller()
+    aside = Aside(teller.said)
+    gate, done, dropped, at_once = threading.Event(), [], [], []
+
+    def work(number):
+        at_once.append(number)
+        gate.wait(10)
+        done.append(number)
+
+    for number in range(30):
+        aside.newest("one", lambda number=number: work(number), lambda number=number: dropped.append(number))
+    other = threading.Event()
+    aside.newest("another", other.set)
+    assert other.wait(10)
+    assert len(at_once) <= 1
+    gate.set()
+    qtbot.waitUntil(lambda: done == [0, 29], timeout=10_000)
+    assert dropped == list(range(1, 29))
+    aside.newest("one", lambda: done.append("later"))
+    qtbot.waitUntil(lambda: done == [0, 29, "later"], timeout=10_000)
+    # One that fails does not keep the next from its turn.
+    gate.clear()
+    aside.newest("one", lambda: (gate.wait(10), 1 / 0))
+    aside.newest("one", lambda: done.append("after"))
+    gate.set()
+    qtbot.waitUntil(lambda: done[-1] == "after", timeout=10_000)
+    aside.wait()
+
+
+def test_what_waits_is_let_go_at_the_end():
+    aside = Aside(Teller().said)
+    begun, gate, done = threading.Event(), threading.Event(), []
+    aside.newest("one", lambda: (begun.set(), gate.wait(10)))
+    begun.wait(10)
+    aside.newest("one", lambda: done.append("never"))
+    threading.Timer(0.2, gate.set).start()
+    aside.wait()
+    assert not done

@@ -50,8 +50,10 @@ class LiveCovers(QObject):
             return
         self._asked.add(regions)
 
-        self._session.aside.then(
-            lambda: cover(regions, scene), lambda made: self._made.emit(regions, scene, made)
+        # A hand that pulls a region asks at every move; what it has passed by is not made.
+        self._session.aside.newest_then(
+            "mask", lambda: cover(regions, scene), lambda made: self._made.emit(regions, scene, made),
+            lambda: self._asked.discard(regions),
         )  # fmt: skip
 
     def _take(self, regions: tuple[Region, ...], scene: Scene, made: NDArray[np.float32] | None) -> None:

@@ -19,6 +19,38 @@ class Aside:
     def __init__(self, said: SignalInstance) -> None:
         self._said = said
         self._threads: list[threading.Thread] = []
+        self._lock = threading.Lock()
+        #: What of a purpose comes next while one of it is under way, by purpose: None for nothing.
+        self._next: dict[str, tuple[Callable[[], None], Callable[[], None]] | None] = {}
+        self._closing = False
+
+    def newest(self, purpose: str, act: Callable[[], None], dropped: Callable[[], None] = lambda: None) -> None:
+        """Do something on a thread, one at a time of its ``purpose``: what waits gives way to what is newer.
+
+        What gives way is told by its ``dropped``, on the thread that asks for the newer.
+        """
+        with self._lock:
+            is_busy = purpose in self._next
+            waiting = self._next.get(purpose)
+            self._next[purpose] = (act, dropped) if is_busy else None
+        if waiting is not None:
+            waiting[1]()
+        if not is_busy:
+            self.run(lambda: self._in_turn(purpose, act))
+
+    def _in_turn(self, purpose: str, act: Callable[[], None]) -> None:
+        """One after the other, until nothing of the purpose waits."""
+        while True:
+            try:
+                act()
+            except Exception:
+                log.exception("work aside failed")
+            with self._lock:
+                following = self._next[purpose]
+                if following is None or self._closing:
+                    del self._next[purpose]
+                    return
+                act, self._next[purpose] = following[0], None
 
     def run(self, act: Callable[[], None]) -> None:
         """Do something on a thread."""
@@ -28,19 +60,13 @@ class Aside:
 
     def then(self, act: Callable[[], T], take: Callable[[T | None], None]) -> None:
         """Work something out and hand it on from the thread, None when that went wrong: ``take`` emits a signal."""
+        self.run(lambda: _handed_on(act, take))
 
-        def work() -> None:
-            found: T | None = None
-            try:
-                found = act()
-            except Exception:
-                log.exception("work aside failed")
-            try:
-                take(found)
-            except RuntimeError:
-                pass  # the window is closing
-
-        self.run(work)
+    def newest_then(
+        self, purpose: str, act: Callable[[], T], take: Callable[[T | None], None], dropped: Callable[[], None]
+    ) -> None:
+        """`then`, of what is newest of a purpose (see `newest`)."""
+        self.newest(purpose, lambda: _handed_on(act, take), dropped)
 
     def told(self, act: Callable[[], str]) -> None:
         """Do something slow; what it returns is told, and so is what goes wrong."""
@@ -61,6 +87,20 @@ class Aside:
         self.run(work)
 
     def wait(self) -> None:
-        """Wait for what runs."""
+        """Wait for what runs; what waits is let go."""
+        with self._lock:
+            self._closing = True
         for thread in self._threads:
             thread.join(timeout=5.0)
+
+
+def _handed_on(act: Callable[[], T], take: Callable[[T | None], None]) -> None:
+    found: T | None = None
+    try:
+        found = act()
+    except Exception:
+        log.exception("work aside failed")
+    try:
+        take(found)
+    except RuntimeError:
+        pass  # the window is closing

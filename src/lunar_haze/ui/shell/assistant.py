@@ -52,7 +52,7 @@ class Assistant(QObject):
                 log.exception("a proposal failed")
                 self._tell(self._failed, "that went wrong and should not; the log tells what")
 
-        self.session.aside.run(run)
+        self.session.aside.newest("proposal", run)
 
     @staticmethod
     def _tell(signal: SignalInstance, *values: object) -> None:
