@@ -12,7 +12,7 @@ from lunar_haze.core.document import edits
 from lunar_haze.ui.plan import plan_ground
 from lunar_haze.ui.readings import reference_view
 from lunar_haze.ui.session import place_at_hand
-from lunar_haze.ui.session.aside import Aside
+from lunar_haze.ui.session.aside import AT_WORK, Aside
 from lunar_haze.ui.time import day_strip
 
 
@@ -139,3 +139,27 @@ def test_what_waits_is_let_go_at_the_end():
     threading.Timer(0.2, gate.set).start()
     aside.wait()
     assert not done
+
+
+def test_a_few_are_at_work_at_a_time_and_a_journal_waits_for_none():
+    aside = Aside(Teller().said)
+    gate, lock, state = threading.Event(), threading.Lock(), {"now": 0, "most": 0, "done": 0}
+
+    def work():
+        with lock:
+            state["now"] += 1
+            state["most"] = max(state["most"], state["now"])
+        gate.wait(10)
+        with lock:
+            state["now"] -= 1
+            state["done"] += 1
+
+    for _ in range(12):
+        aside.run(work)
+    written = threading.Event()
+    aside.run(written.set, at_once=True)
+    assert written.wait(5)
+    gate.set()
+    aside.wait()
+    assert state == {"now": 0, "most": state["most"], "done": 12}
+    assert state["most"] <= AT_WORK

@@ -11,6 +11,8 @@ from lunar_haze.core.errors import HazeError
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
+#: So much is worked at in parallel: more would only share the processors, and hold memory meanwhile.
+AT_WORK = 3
 
 
 class Aside:
@@ -23,6 +25,7 @@ class Aside:
         #: What of a purpose comes next while one of it is under way, by purpose: None for nothing.
         self._next: dict[str, tuple[Callable[[], None], Callable[[], None]] | None] = {}
         self._closing = False
+        self._room = threading.BoundedSemaphore(AT_WORK)
 
     def newest(self, purpose: str, act: Callable[[], None], dropped: Callable[[], None] = lambda: None) -> None:
         """Do something on a thread, one at a time of its ``purpose``: what waits gives way to what is newer.
@@ -52,9 +55,17 @@ class Aside:
                     return
                 act, self._next[purpose] = following[0], None
 
-    def run(self, act: Callable[[], None]) -> None:
-        """Do something on a thread."""
-        thread = threading.Thread(target=act, daemon=True)
+    def run(self, act: Callable[[], None], at_once: bool = False) -> None:
+        """Do something on a thread; a few at a time, but for what has to be done ``at_once`` and takes no time."""
+
+        def work() -> None:
+            if at_once:
+                act()
+                return
+            with self._room:
+                act()
+
+        thread = threading.Thread(target=work, daemon=True)
         self._threads = [t for t in self._threads if t.is_alive()] + [thread]
         thread.start()
 

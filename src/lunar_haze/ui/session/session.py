@@ -86,12 +86,14 @@ class Session(Chosen):
         self._at_hand = PlaceAtHand(self.aside)
         self._at_hand.ready.connect(self.place_ready)
         self._at_hand.said.connect(self.said)
-        self.keeper = JournalKeeper(state_folder, lambda: self.document, self.aside.run)
+        self.keeper = JournalKeeper(
+            state_folder, lambda: self.document, lambda write: self.aside.run(write, at_once=True)
+        )
         self.keeper.said.connect(self.said)
         self.keeper.lost.connect(self._go_on_as_a_copy)
         self._give_back = GiveBack()
         self._tidy = QTimer(self, interval=TIDY_MS)
-        self._tidy.timeout.connect(lambda: self.aside.run(self._give_back.now))
+        self._tidy.timeout.connect(lambda: self.aside.run(self._give_back.now, at_once=True))
         self._tidy.start()
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
