@@ -1,7 +1,9 @@
 """The session apart from any widget: autosave aside, picking, what is chosen, ghosts."""
 
+import gc
 import json
 import threading
+import weakref
 
 import pytest
 
@@ -100,3 +102,14 @@ def test_work_of_one_document_never_lies_in_anothers_journal(session, qtbot, tmp
         thread.join(5.0)
     assert not journal_beside(other).exists()
     assert "-3.0" in mine.read_text()
+
+
+def test_a_session_that_is_closed_is_let_go(qapp, tmp_path):
+    """A timer held it, and with it the window that it had, for each document that was ever opened."""
+    session = Session(tmp_path / "state")
+    session.close()
+    there = weakref.ref(session)
+    del session
+    qapp.processEvents()
+    gc.collect()
+    assert there() is None

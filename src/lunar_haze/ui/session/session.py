@@ -93,7 +93,7 @@ class Session(Chosen):
         self.keeper.lost.connect(self._go_on_as_a_copy)
         self._give_back = GiveBack()
         self._tidy = QTimer(self, interval=TIDY_MS)
-        self._tidy.timeout.connect(lambda: self.aside.run(self._give_back.now, at_once=True))
+        self._tidy.timeout.connect(self._give_memory_back)
         self._tidy.start()
         self.recent = Recent(state_folder)
         #: What the file held when it was opened or saved here, to tell what another has done to it.
@@ -430,6 +430,9 @@ class Session(Chosen):
             self.said.emit(f"unsaved work of {found.when} was brought back; undo returns to the saved file", False)
 
     # -- acts that several places offer -----------------------------------------------------------
+
+    def _give_memory_back(self) -> None:
+        self.aside.run(self._give_back.now, at_once=True)
 
     def act_on_source(self, label: str, **changes: object) -> None:
         """Change fields of the chosen source as one act."""
