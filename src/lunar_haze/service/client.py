@@ -91,9 +91,9 @@ class RenderClient:
         self._patience = threading.Event()
         self._deaths = 0
         self._born = 0.0
-        #: What the process says on its way out, and how often the system had killed for want of memory when it began.
+        #: What the process says on its way out, and how often the system had killed for want of memory by then.
         self._words: IO[bytes] | None = None
-        self._kills = 0
+        self._kills = kills_for_memory()
         self.board: Board | None = None
 
     def launch(self) -> None:
@@ -119,7 +119,6 @@ class RenderClient:
             command.append(str(self._cache))
         self._forget_words()
         self._words = tempfile.TemporaryFile()  # noqa: SIM115 - it lives as long as the process
-        self._kills = kills_for_memory()
         self._process = subprocess.Popen(
             command, pass_fds=[other.fileno()], stdin=subprocess.DEVNULL, stderr=self._words
         )
@@ -203,6 +202,7 @@ class RenderClient:
         log.warning("the render process ended (%s) %s", code, words)
         self._deaths = 1 if time.monotonic() - self._born > FORGIVEN_AFTER_S else self._deaths + 1
         short = code is not None and ended_for_memory(code, words, self._kills)
+        self._kills = kills_for_memory()
         if self._deaths > DEATHS_ALLOWED:
             reason = "the machine's memory does not hold the picture; make it smaller or close other programs"
             log_tells = "the render process keeps ending; the log tells the reason (help, “show the log”)"

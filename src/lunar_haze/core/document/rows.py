@@ -11,6 +11,7 @@ import attrs
 
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document import edits
+from lunar_haze.core.document.checks import LARGEST
 from lunar_haze.core.document.exposure import TRIPLE_ROWS
 from lunar_haze.core.document.facet import Facet, bound, points
 from lunar_haze.core.document.model import Document, Look, Shot
@@ -202,6 +203,7 @@ def targets_of(document: Document) -> dict[str, str]:
 def within(facet: Facet, value: float) -> float:
     """``value`` where the facet takes it. Raises QuantityError that tells what it takes."""
     one = facet.row
-    if math.isnan(value) or not one.floor <= value <= one.ceiling:
+    is_none = math.isnan(value) or (abs(value) > LARGEST and not (value == math.inf and one.endless))
+    if is_none or not one.floor <= value <= one.ceiling:
         raise QuantityError(f"{one.label} takes {one.floor:g} to {one.ceiling:g} {one.unit}".rstrip())
     return value
