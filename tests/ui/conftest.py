@@ -95,4 +95,6 @@ def window(qtbot, tmp_path, work):
     watch, bridge = made._file_watch, made.bridge
     for each in (made, watch, bridge, session):
         shiboken6.delete(each)
+        # Whoever still holds one of them does not hold its place and its pictures with it.
+        vars(each).clear()
     gc.collect()
