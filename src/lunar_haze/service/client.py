@@ -221,8 +221,8 @@ class RenderClient:
             told = self._told.get(KeepWithin)
             limit = told.limit_bytes if isinstance(told, KeepWithin) else limit_in_force()
             # It is told first: what is asked for after it finds less room.
+            self._told.pop(KeepWithin, None)
             self._told = {KeepWithin: KeepWithin(max(limit // 2, LEAST)), **self._told}
-            self._told[KeepWithin] = KeepWithin(max(limit // 2, LEAST))
 
     def _forget_words(self) -> None:
         if self._words is not None:

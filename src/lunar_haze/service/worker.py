@@ -51,6 +51,7 @@ from lunar_haze.service.warmup import is_warm, steps
 
 log = logging.getLogger(__name__)
 
+USED_UP = "the machine's memory is used up, so the picture stops; close other programs or make it smaller"
 PART_SECONDS = 0.08
 PAUSE_SECONDS = 0.12
 #: Passes after which the mix is denoised again.
@@ -149,13 +150,13 @@ class Worker:
         wanted, limit = self._wanted, self._frames.limit // 2
         self._keep_within(max(limit, LEAST))
         if wanted is None or limit < LEAST:
-            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
+            self._fail(USED_UP)
             return
         self._channel.send(Preparing("memory is used up: going on with half of it", 0.0))
         try:
             self._begin(wanted)
         except (MemoryError, HazeError):
-            self._fail("the machine's memory is used up, so the picture stops; close other programs or make it smaller")
+            self._fail(USED_UP)
 
     def _keep_within(self, limit_bytes: int) -> None:
         self._frames.keep_within(limit_bytes)
