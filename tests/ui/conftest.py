@@ -7,6 +7,7 @@ import threading
 import pytest
 import shiboken6
 from numba.core import event
+from PySide6.QtCore import QCoreApplication, QEvent
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -92,6 +93,8 @@ def window(qtbot, tmp_path, work):
     assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]
     # A window is for a whole run of the program; a hundred of them, each with its place and its board, are not.
     made.bridge._backend.board = None
+    # Columns that were replaced wait for an event loop to end them; their timers must not outlive what they ask.
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     watch, bridge = made._file_watch, made.bridge
     for each in (made, watch, bridge, session):
         shiboken6.delete(each)
