@@ -122,12 +122,15 @@ _REFERENCES = (
 _COUNTS = (b"0", b"1", b"2", b"-1", b"3", b"129", b"130", b"65536", b"99999999", b"4294967297", b"1e9", b"", b"nan")
 
 
+#: More than that is only more of the same, and takes its time and memory to make [bytes].
+_MOST = 4 << 20
+
+
 def misformed(kind: str, data: bytes, rng: np.random.Generator) -> bytes:
     """A copy that is wrong in the terms of its own format, in one to four places."""
     for _ in range(int(rng.choice([1, 1, 2, 4]))):
         data = _ONCE[kind](data, rng) if kind in _ONCE else data
-    # More than that is only more of the same, and takes its time to write.
-    return data[: 4 << 20]
+    return data[:_MOST]
 
 
 def _pick(rng: np.random.Generator, among: Any) -> Any:
@@ -144,7 +147,8 @@ def _table(data: bytes, rng: np.random.Generator) -> bytes:
     elif how == 1:
         lines.insert(at, _pick(rng, _REFERENCES).encode())
     elif how == 2:
-        lines[at:at] = [lines[at]] * int(_pick(rng, (1, 1, 2, 10, 100, 1000, 1000, 20_000)))
+        times = int(_pick(rng, (1, 1, 2, 10, 100, 1000, 1000, 20_000)))
+        lines[at:at] = [lines[at]] * min(times, _MOST // (len(lines[at]) + 1))
     elif how == 3:
         lines[at:at] = [_pick(rng, (b"", b" ", b"#", b"\t"))] * int(_pick(rng, (1, 1, 10, 100, 1000, 1000, 50_000)))
     elif how == 4:
@@ -176,7 +180,7 @@ def _box(data: bytes, rng: np.random.Generator) -> bytes:
     names = (b"tkhd", b"mdhd", b"mvhd", b"stts", b"stsc", b"stsz", b"stco", b"avc1", b"avcC", b"stsd", b"moov", b"mdat", b"avih", b"strh",
              b"strf", b"idx1", b"movi", b"LIST", b"\xe0", b"\xb0\x81", b"\xba\x81", b"\x23\xe3\x83", b"\x2a\xd7\xb1", b"V_VP9")  # fmt: skip
     if rng.random() < 0.1:
-        return data[: int(rng.integers(len(data)))]
+        return data[: int(rng.integers(max(len(data), 1)))]
     at = data.find(_pick(rng, names))
     if at < 0:
         return data
