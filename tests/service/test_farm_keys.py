@@ -128,3 +128,9 @@ def test_a_farm_that_is_open_is_used_with_a_note_only(demo, tmp_path):
             ),
             cluster=farm.Farm("tls://127.0.0.1:1", tmp_path / "nowhere"),
         )
+
+
+def test_without_the_packages_of_a_farm_it_is_told_how_to_have_them(monkeypatch, tmp_path):
+    monkeypatch.setattr("importlib.util.find_spec", lambda name: None)
+    with pytest.raises(ServiceError, match=r"lunar-haze\[farm\]"):
+        security(tmp_path)

@@ -32,11 +32,10 @@ def scheduler(
     keys: _Keys = None,
 ) -> None:
     """Hand out frames to workers, until it is stopped; who does not hold the farm's keys is turned away."""
-    from distributed import Scheduler
-
     from lunar_haze.service.farm_keys import security, usual_folder
 
     shown = security(keys or usual_folder())
+    from distributed import Scheduler
 
     async def work() -> None:
         async with Scheduler(host=host, port=port, protocol="tls", security=shown, dashboard=False) as made:
@@ -52,11 +51,10 @@ def worker(
     keys: _Keys = None,
 ) -> None:
     """Make frames on this machine, until it is stopped: one worker uses all its processors."""
-    from distributed import Nanny
-
     from lunar_haze.service.farm_keys import security, usual_folder
 
     shown = security(keys or usual_folder())
+    from distributed import Nanny
 
     async def work(folder: str) -> None:
         async with Nanny(

@@ -16,7 +16,7 @@ from lunar_haze.core.errors import HandOffError, HazeError, ServiceError, os_rea
 from lunar_haze.core.plan.sequence import FramePlan
 from lunar_haze.core.units.written import put_bytes
 from lunar_haze.service.farm_bench import join_shares, make_frame, make_share
-from lunar_haze.service.farm_keys import security, usual_folder
+from lunar_haze.service.farm_keys import have_farm, security, usual_folder
 from lunar_haze.service.parcel import parcel_of
 from lunar_haze.service.sequence import SequenceSpec
 
@@ -67,6 +67,7 @@ class Farm:
         stopped: Callable[[], bool],
     ) -> None:
         """Have frames made and write them as they come. Raises ServiceError."""
+        have_farm()
         from distributed import Client
 
         shown = security(self._keys or usual_folder()) if self.is_protected else None

@@ -5,6 +5,7 @@ alone (mutual TLS 1.3). The authority's own key is forgotten as soon as it has s
 """
 
 import datetime as dt
+import importlib.util
 import os
 import ssl
 import stat
@@ -71,8 +72,15 @@ def _made() -> dict[str, bytes]:
     }
 
 
+def have_farm() -> None:
+    """Raises ServiceError where the packages of a farm, an extra, are not installed."""
+    if importlib.util.find_spec("distributed") is None:
+        raise ServiceError("a farm needs packages that are not installed here: pip install “lunar-haze[farm]”")
+
+
 def security(folder: Path) -> Any:
     """What Dask needs to show and ask for the keys of a folder. Raises ServiceError in words."""
+    have_farm()
     from distributed.security import Security
 
     paths = [folder / name for name in (AUTHORITY, CERTIFICATE, KEY)]
