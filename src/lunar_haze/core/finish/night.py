@@ -16,8 +16,8 @@ from lunar_haze.core.finish.dark_rows import Eye
 
 #: Luminous efficacies [lm/W] at the peaks of day and night vision; their ratio scales night luminance at 555 nm.
 K_DAY, K_NIGHT = 683.0, 1699.0
-#: Between these levels of adaptation day vision goes over into night vision [cd/m2].
-NIGHT_BELOW, DAY_ABOVE = 0.005, 5.0
+#: From this level of adaptation on [cd/m2] day vision sees alone.
+DAY_ABOVE = 5.0
 
 
 def scotopic_of(xyz: NDArray) -> NDArray:
