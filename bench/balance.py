@@ -112,7 +112,7 @@ def _dimmer_ms() -> tuple[float, float]:
         window.show()
         window.files.open_path(Path(folder) / DEMO.name)
         until = time.time() + 30.0
-        while time.time() < until and (session.place is None or window.bridge.picture is None):
+        while time.time() < until and (session.place is None or window.bridge.shown.picture is None):
             app.processEvents()
         source = session.document.look.sources[1].id
         taken: dict[str, list[float]] = {"plan": [], "readings": []}

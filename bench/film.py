@@ -135,27 +135,27 @@ def main() -> None:
         look, shot, act = edits_of(window)[name]
         session.act("begin", attrs.evolve(session.document, current_look=look, current_shot=shot))
         app.processEvents()
-        bridge.finished = False
+        bridge.asking.finished = False
         # A balance is moved while its picture is a few passes old, all else when it is clean.
         early = name in EARLY
-        spin(lambda: bridge.shown_passes >= 1 if early else bridge.finished, 12.0)
+        spin(lambda: bridge.shown.passes >= 1 if early else bridge.asking.finished, 12.0)
         spin(lambda: False, 2.5 if early else 0.0)
         frames: list[tuple[float, np.ndarray]] = []
 
         def keep() -> None:
             # Before anything else is drawn the image is 32 bits a pixel, blue first.
-            image = bridge.image
+            image = bridge.shown.image
             if image.isNull():
                 return  # told in words: there is no light of this look yet
             data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
             frames.append((time.monotonic() - started, data[..., 2::-1].copy()))
 
-        bridge.picture_changed.connect(keep)
+        bridge.shown.picture_changed.connect(keep)
         started = time.monotonic()
-        bridge.finished = False
+        bridge.asking.finished = False
         act()
-        spin(lambda: bridge.finished, LONGEST_S)
-        bridge.picture_changed.disconnect(keep)
+        spin(lambda: bridge.asking.finished, LONGEST_S)
+        bridge.shown.picture_changed.disconnect(keep)
         if not frames:
             continue
         last = frames[-1][1].astype(float)

@@ -98,9 +98,9 @@ def playing(rows: Rows, seconds: float = 600.0) -> None:
             app.processEvents()
             time.sleep(0.001)
 
-    wait(lambda: session.place is not None and window.bridge.finished, 30.0)
+    wait(lambda: session.place is not None and window.bridge.asking.finished, 30.0)
     wait(lambda: False, 1.0)
-    width, height = window.bridge.size()
+    width, height = window.bridge.asking.size()
     window.player.play()
     wait(lambda: False, 4.0)
     shown: list[float] = []

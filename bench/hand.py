@@ -69,10 +69,10 @@ def _drag(finish: Finish, cues: int) -> float:
     for i in range(cues):
         document = with_key(with_key(document, f"x{i}", "dimmer", 0.0, frame=1), f"x{i}", "dimmer", -2.0, frame=48)
     session.act("sixteen", document)
-    while time.time() < until and not bridge.finished:
+    while time.time() < until and not bridge.asking.finished:
         app.processEvents()
     shown = []
-    bridge.picture_changed.connect(lambda: shown.append(time.perf_counter()))
+    bridge.shown.picture_changed.connect(lambda: shown.append(time.perf_counter()))
     times = []
     for step in range(MOVES):
         shown.clear()

@@ -341,7 +341,7 @@ window.show()
 app.processEvents()
 print("window", time.time() - started, flush=True)
 window.files.open_path(Path(sys.argv[2]))
-while not window.bridge.mix.clean_gains and time.time() - started < 60:
+while not window.bridge.light.mix.clean_gains and time.time() - started < 60:
     app.processEvents()
     time.sleep(0.005)
 print("picture", time.time() - started, flush=True)

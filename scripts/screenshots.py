@@ -128,7 +128,7 @@ def main() -> None:
             while time.time() - started < 400 and time.time() - quiet_since < 6.0:
                 app.processEvents()
                 time.sleep(0.01)
-                if not window.bridge.finished:
+                if not window.bridge.asking.finished:
                     quiet_since = time.time()
             # Readings, a sheet and the plan's light are made aside.
             rested = time.time() + (25.0 if name in SET_UP else 3.0)

@@ -7,7 +7,7 @@ import threading
 import pytest
 import shiboken6
 from numba.core import event
-from PySide6.QtCore import QCoreApplication, QEvent
+from PySide6.QtCore import QCoreApplication, QEvent, QTimer
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -15,6 +15,7 @@ from lunar_haze.service.warmup import is_warm
 from lunar_haze.ui.base import questions, theme
 from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.window import Window
+from tests.ui import owners
 from tests.ui.backends import InstantBackend
 
 
@@ -62,6 +63,20 @@ def _nothing_is_compiled():
     assert not ours, f"compiled in mid-work: {', '.join(ours)}"
 
 
+@pytest.fixture(autouse=True, scope="session")
+def foreign_writes():
+    """State is written to by its owner's thread: whoever else does is told in `_no_foreign_thread`."""
+    with owners.watched() as found:
+        yield found
+
+
+@pytest.fixture(autouse=True)
+def _no_foreign_thread(foreign_writes):
+    yield
+    told, foreign_writes[:] = list(foreign_writes), []
+    assert not told
+
+
 @pytest.fixture
 def session(qtbot, tmp_path, work):
     """The demo place's copy open without a window."""
@@ -85,7 +100,7 @@ def window(qtbot, tmp_path, work):
     made.show()
     qtbot.waitExposed(made)
     assert made.files.open_path(work)
-    qtbot.waitUntil(lambda: made.bridge.picture is not None and session.place is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: made.bridge.shown.picture is not None and session.place is not None, timeout=20_000)
     yield made
     made.close()
     made.picture.isolate(None)
@@ -93,11 +108,15 @@ def window(qtbot, tmp_path, work):
     assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]
     # A window is for a whole run of the program; a hundred of them, each with its place and its board, are not.
     made.bridge._backend.board = None
-    # Columns that were replaced wait for an event loop to end them; their timers must not outlive what they ask.
+    # What threads have told is taken, and columns that were replaced are ended: nothing comes after that.
+    QCoreApplication.sendPostedEvents()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     watch, bridge = made._file_watch, made.bridge
     for each in (made, watch, bridge, session):
         shiboken6.delete(each)
-        # Whoever still holds one of them does not hold its place and its pictures with it.
+        # Qt's binding holds on to what a deleted window was made of: not to its place and its pictures with it.
         vars(each).clear()
+    for each in gc.get_objects():
+        if isinstance(each, QTimer) and shiboken6.isValid(each):
+            each.stop()
     gc.collect()

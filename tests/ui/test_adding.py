@@ -74,7 +74,7 @@ def test_a_lamp_is_proposed_and_return_puts_it_by_the_subject(window, qtbot):
 def test_a_click_in_the_picture_puts_it_there(window):
     add(window, "lamp", "beam")
     at = QPoint(window.picture.width() // 2, round(window.picture.height() * 0.8))
-    seen = window.bridge.seen_at(*window.picture.to_picture(QPointF(at)))
+    seen = window.bridge.lens.seen_at(*window.picture.to_picture(QPointF(at)))
     QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)
     made = window.session.chosen_source
     assert np.linalg.norm(np.subtract(made.shape.position, seen.point)) == pytest.approx(0.4, abs=1e-3)
@@ -275,7 +275,7 @@ def test_lamps_stand_along_a_line_that_is_drawn_over_the_ground_in_the_picture(w
     points = [
         QPoint(int(frame.left() + x * frame.width()), int(frame.top() + 0.8 * frame.height())) for x in (0.2, 0.8)
     ]
-    ends = [window.bridge.seen_at(*window.picture.to_picture(QPointF(p))).point for p in points]
+    ends = [window.bridge.lens.seen_at(*window.picture.to_picture(QPointF(p))).point for p in points]
     drag(window.picture, *points)
     members = window.session.chosen_source.shape.members()
     reach = np.linalg.norm(np.subtract(members[-1].position, members[0].position))

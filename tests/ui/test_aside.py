@@ -88,7 +88,7 @@ def test_a_place_that_is_exchanged_while_its_geometry_is_made_is_not_asked_in_it
         return true(place)
 
     monkeypatch.setattr(place_at_hand, "RayIndex", slow)
-    hand._index = None
+    hand._index.clear()
     thread = threading.Thread(target=hand.index)
     thread.start()
     assert began.wait(20)
@@ -97,7 +97,7 @@ def test_a_place_that_is_exchanged_while_its_geometry_is_made_is_not_asked_in_it
     go.set()
     thread.join()
     hand.index()
-    assert hand._index[0] is other
+    assert hand._index[0][0] is other
 
 
 def test_of_one_purpose_the_newest_wins_and_one_is_at_work_at_a_time(qtbot):
@@ -127,7 +127,7 @@ def test_of_one_purpose_the_newest_wins_and_one_is_at_work_at_a_time(qtbot):
     aside.newest("one", lambda: done.append("after"))
     gate.set()
     qtbot.waitUntil(lambda: done[-1] == "after", timeout=10_000)
-    aside.wait()
+    aside.close()
 
 
 def test_what_waits_is_let_go_at_the_end():
@@ -137,7 +137,7 @@ def test_what_waits_is_let_go_at_the_end():
     begun.wait(10)
     aside.newest("one", lambda: done.append("never"))
     threading.Timer(0.2, gate.set).start()
-    aside.wait()
+    aside.close()
     assert not done
 
 
@@ -160,6 +160,6 @@ def test_a_few_are_at_work_at_a_time_and_a_journal_waits_for_none():
     aside.run(written.set, at_once=True)
     assert written.wait(5)
     gate.set()
-    aside.wait()
+    aside.close()
     assert state == {"now": 0, "most": state["most"], "done": 12}
     assert state["most"] <= AT_WORK

@@ -35,7 +35,7 @@ def lamplit(qtbot, tmp_path, work, monkeypatch):
     for choice, name in ((made.header.shots, "Waiting"), (made.header.looks, "lamplit wait")):
         choice.setFocus()
         QTest.keyClicks(choice, name.split()[0])  # a space would open the list
-    qtbot.waitUntil(lambda: made.bridge.finished and session.place is not None, timeout=90_000)
+    qtbot.waitUntil(lambda: made.bridge.asking.finished and session.place is not None, timeout=90_000)
     yield made
     made.close()
 
@@ -71,9 +71,9 @@ def test_a_spoiled_night_reads_again_by_following_the_sentences(lamplit, qtbot):
     def renewed():
         """Wait for readings of what is on screen now, once it is free of grain."""
         bridge = window.bridge
-        qtbot.waitUntil(lambda: bridge.mix.clean_gains == bridge.present_gains(), timeout=30_000)
+        qtbot.waitUntil(lambda: bridge.light.mix.clean_gains == bridge.gains.present(), timeout=30_000)
         window.balance.readings = None
-        window.bridge.refresh()
+        window.bridge.shown.refresh()
         qtbot.waitUntil(lambda: window.balance.readings is not None, timeout=10_000)
 
     renewed()

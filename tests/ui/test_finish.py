@@ -19,7 +19,9 @@ from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in
 
 def pixel(window):
     """The middle of the picture on screen: red, green, blue."""
-    colour = window.bridge.image.pixelColor(window.bridge.image.width() // 2, window.bridge.image.height() // 2)
+    colour = window.bridge.shown.image.pixelColor(
+        window.bridge.shown.image.width() // 2, window.bridge.shown.image.height() // 2
+    )
     return np.array([colour.red(), colour.green(), colour.blue()])
 
 
@@ -71,7 +73,7 @@ def test_the_picture_on_screen_is_the_still(finish_window):
     window.session.act("finish", edits.change_look(window.session.document, finish=SHELF["cold night"]))
     QTest.qWait(30)
     look, lens = window.session.document.look, window.session.document.shot.seen_from.tan_half_width
-    still = finished(window.bridge.picture, look.finish, window.bridge.exposure(), lens)
+    still = finished(window.bridge.shown.picture, look.finish, window.bridge.shown.exposure(), lens)
     middle = still[still.shape[0] // 2, still.shape[1] // 2] * 255
     assert pixel(window) == pytest.approx(middle, abs=2.5)
 
@@ -181,7 +183,7 @@ def test_a_table_that_is_gone_is_told_once_and_the_picture_stays(window, tmp_pat
     table = TableFile(str(tmp_path / "gone.cube"), "0")
     window.session.act("table", edits.change_finish(window.session.document, table=table))
     QTest.qWait(30)
-    window.bridge.refresh()
+    window.bridge.shown.refresh()
     assert len([t for t in told if "gone.cube" in t]) == 1
     assert pixel(window) == pytest.approx(before, abs=1)
 
@@ -217,9 +219,9 @@ def test_a_table_is_kept_in_the_document_by_a_path_of_its_own(finish_window, tmp
 
 def test_small_pictures_of_shares_never_show_false_colour(finish_window):
     window = finish_window
-    plain = window.bridge.screen.table
+    plain = window.bridge.shown.screen.table
     pick_in(window, "view", "false colour")
-    assert window.bridge.screen.table is plain
+    assert window.bridge.shown.screen.table is plain
     assert choice(window, "view").currentText() == "false colour"
 
 
@@ -270,7 +272,7 @@ def test_pasting_what_is_no_finish_is_told(finish_window):
 
 def test_every_step_of_the_lens_changes_the_picture(finish_window):
     for row, value in (("starburst", "50"), ("ghosts", "500"), ("halation", "1"), ("acuity", "2"), ("dark noise", "4")):
-        before = finish_window.bridge.picture
+        before = finish_window.bridge.shown.picture
         type_in(finish_window, row, value)
         light = np.array(before, np.float32) * np.float32(1e-4)
         light[light.shape[0] // 2, light.shape[1] // 2] = 1e6
@@ -281,26 +283,26 @@ def test_every_step_of_the_lens_changes_the_picture(finish_window):
 
 def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
     bridge = finish_window.bridge
-    bare = pixel(finish_window), bridge.image.copy()
+    bare = pixel(finish_window), bridge.shown.image.copy()
     type_in(finish_window, "dust brightness", "10000")
     type_in(finish_window, "dust", "40")
-    qtbot.waitUntil(lambda: bridge.finished and bridge.image != bare[1], timeout=5000)
+    qtbot.waitUntil(lambda: bridge.asking.finished and bridge.shown.image != bare[1], timeout=5000)
     asked = bridge._backend.requests[-1]
     assert asked.motes.per_m3 == 40.0
     # More of it is asked for again, brighter is not.
     # While frames go by they drift, and nothing is asked for.
-    look, shot, light = finish_window.session.document.look, finish_window.session.document.shot, bridge.picture
+    look, shot, light = finish_window.session.document.look, finish_window.session.document.shot, bridge.shown.picture
     later = attrs.evolve(shot, frame=shot.frame + 24)
-    now, then = (bridge.over_light(look, each, light.shape[:2])(light) for each in (shot, later))
-    assert (now == bridge.over_light(look, shot, light.shape[:2])(light)).all()
+    now, then = (bridge.light.over_light(look, each, light.shape[:2])(light) for each in (shot, later))
+    assert (now == bridge.light.over_light(look, shot, light.shape[:2])(light)).all()
     assert not (now == then).all()
-    dusty, count = bridge.image.copy(), len(bridge._backend.requests)
+    dusty, count = bridge.shown.image.copy(), len(bridge._backend.requests)
     type_in(finish_window, "dust brightness", "20000")
-    assert bridge.image != dusty
+    assert bridge.shown.image != dusty
     assert len(bridge._backend.requests) == count
     for _ in range(3):
         finish_window.session.undo()
-    qtbot.waitUntil(lambda: bridge.image == bare[1], timeout=5000)
+    qtbot.waitUntil(lambda: bridge.shown.image == bare[1], timeout=5000)
 
 
 def test_the_white_balance_follows_the_key_where_it_is_to(finish_window):
@@ -339,22 +341,22 @@ def test_a_large_table_is_read_aside_and_the_picture_does_without_meanwhile(fini
     remarks = ("# " + "x" * 998 + "\n") * 3000
     path = written(tmp_path, SWAPPED.replace("\n", "\n" + remarks, 1), "large.cube")
     facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
-    before = window.bridge.image.copy()
+    before = window.bridge.shown.image.copy()
     facets.open_table(path)
     assert window.session.document.look.finish.table is None
     qtbot.waitUntil(lambda: window.session.document.look.finish.table is not None, timeout=30_000)
     assert window.session.document.look.finish.table.path == str(path)
-    qtbot.waitUntil(lambda: window.bridge.image != before, timeout=10_000)
+    qtbot.waitUntil(lambda: window.bridge.shown.image != before, timeout=10_000)
     # One that is opened with its document is read aside as well.
     other = written(tmp_path, SWAPPED.replace("\n", "\n" + remarks + "# another\n", 1), "other.cube")
     told = []
     window.session.said.connect(lambda text, problem: told.append((text, problem)))
     window.session.act("none", edits.change_finish(window.session.document, table=None))
-    qtbot.waitUntil(lambda: window.bridge.image == before, timeout=10_000)
+    qtbot.waitUntil(lambda: window.bridge.shown.image == before, timeout=10_000)
     with qtbot.waitSignal(window.session.tables.here, timeout=30_000):
         window.session.act("table", edits.change_finish(window.session.document, table=TableFile(str(other))))
         qtbot.waitUntil(lambda: any("is being read" in text for text, _problem in told), timeout=5000)
-    qtbot.waitUntil(lambda: window.bridge.image != before, timeout=10_000)
+    qtbot.waitUntil(lambda: window.bridge.shown.image != before, timeout=10_000)
     assert not [text for text, problem in told if problem]
 
 

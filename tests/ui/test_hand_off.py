@@ -101,7 +101,7 @@ def test_choices_are_kept_and_damaged_ones_are_the_usual(window, sheet, tmp_path
 def test_the_picture_goes_to_the_clipboard(window, sheet):
     press(window, "copy the picture")
     image = QApplication.clipboard().image()
-    assert (image.width(), image.height()) == window.bridge.size()
+    assert (image.width(), image.height()) == window.bridge.asking.size()
 
 
 @pytest.mark.parametrize("frame", [(1920, 1080), (1080, 1920), (16, 16384), (16384, 16384)])

@@ -126,7 +126,7 @@ def test_a_low_panorama_through_an_opening_with_a_parallel_helper(hand, qtbot, t
     hand.number("dimmer", "-4")
     hand.press("take its sun out as a source")
     sun = next(s for s in look(hand).sources if isinstance(s.shape, Sun))
-    qtbot.waitUntil(lambda: hand.window.bridge.seen_at(0.5, 0.5) is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: hand.window.bridge.lens.seen_at(0.5, 0.5) is not None, timeout=10_000)
     hand.picture(0.5, 0.45)
     hand.menu("a beam along the sun through this gap")
     if hand.window.session.ghost is not None:

@@ -39,7 +39,7 @@ def marker(window):
 
 def test_a_marker_measures_what_lies_under_it(window, marked):
     spot = marked.reading(marker(window).id)
-    picture = window.bridge.picture
+    picture = window.bridge.shown.picture
     x, y = window.beside.markers.place_of(marker(window))
     assert (x, y) == pytest.approx((0.5, 0.8), abs=0.01)
     height, width = picture.shape[:2]
@@ -105,6 +105,6 @@ def test_it_is_named_sized_and_deleted(window, marked):
 
 def test_a_place_in_the_picture_is_exposed_for_from_the_slip(window, qtbot):
     before = window.session.document.look
-    slip_act(window, window.bridge.seen_at(0.5, 0.8), "on mid grey")
+    slip_act(window, window.bridge.lens.seen_at(0.5, 0.8), "on mid grey")
     assert window.session.document.look.ev100 != before.ev100
     assert window.session.document.look.sources == before.sources

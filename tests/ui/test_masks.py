@@ -28,7 +28,7 @@ def window(window):
 
 
 def pixel(window, x=0.5, y=0.5):
-    image = window.bridge.image
+    image = window.bridge.shown.image
     colour = image.pixelColor(int(x * image.width()), int(y * image.height()))
     return np.array([colour.red(), colour.green(), colour.blue()])
 
@@ -147,12 +147,12 @@ def test_the_still_has_the_same_masks(window):
     type_in(window, "mask warmth", "60")
     QTest.qWait(30)
     document, bridge = window.session.document, window.bridge
-    view = view_of(document.shot, bridge.size())
-    seen = bridge._seen_by_the_lens()[1:]
+    view = view_of(document.shot, bridge.asking.size())
+    seen = bridge.light._seen()[1:]
     spec = window.session.place_spec
-    do = under_masks(document.look, document.shot, view, spec, bridge.picture, seen, {})
+    do = under_masks(document.look, document.shot, view, spec, bridge.shown.picture, seen, {})
     lens = document.shot.seen_from.tan_half_width
-    still = finished(do(bridge.picture), document.look.finish, bridge.exposure(), lens)
+    still = finished(do(bridge.shown.picture), document.look.finish, bridge.shown.exposure(), lens)
     middle = still[still.shape[0] // 2, still.shape[1] // 2] * 255
     assert pixel(window) == pytest.approx(middle, abs=2.5)
 
@@ -228,14 +228,14 @@ def test_the_brush_has_a_size_and_takes_away_without_a_key(window):
 
 def test_a_material_is_masked_from_the_slip_and_another_added(window, qtbot):
     place = window.session.place
-    worn = window.bridge.masks.scene().worn
+    worn = window.bridge.light.masks.scene().worn
     number = int(np.bincount(worn[worn >= 0]).argmax())
     name = place.materials[number].name
     slip_act(window, seen_at(window, (0.0, 0.0, 0.0), material=number), f"mask all {name}")
     (region,) = masks(window)[0].regions
     assert region.materials == (name,)
-    qtbot.waitUntil(lambda: window.bridge.masks.cover(masks(window)[0]).max() > 0.5, timeout=10_000)
-    assert window.bridge.masks.cover(masks(window)[0]).mean() == pytest.approx((worn == number).mean(), abs=0.02)
+    qtbot.waitUntil(lambda: window.bridge.light.masks.cover(masks(window)[0]).max() > 0.5, timeout=10_000)
+    assert window.bridge.light.masks.cover(masks(window)[0]).mean() == pytest.approx((worn == number).mean(), abs=0.02)
     other = next(m.name for m in place.materials if m.name != name)
     pick_in(window, "add or remove a material", other)
     assert masks(window)[0].regions[0].materials == (name, other)

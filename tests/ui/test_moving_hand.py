@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 from lunar_haze.core.document import edits
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.ui.picture.air_guide import air_words
-from lunar_haze.ui.picture.bridge import PATIENCE_MS
+from lunar_haze.ui.picture.asking import PATIENCE_MS
 from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import HeldBackend
@@ -23,34 +23,34 @@ def slow(qtbot, tmp_path, work):
     backend = made.bridge._backend
     qtbot.waitUntil(lambda: bool(backend.held), timeout=20_000)
     backend.let_go()
-    qtbot.waitUntil(lambda: made.bridge.picture is not None, timeout=20_000)
-    qtbot.waitUntil(lambda: made.bridge.finished and not backend.held, timeout=20_000)
+    qtbot.waitUntil(lambda: made.bridge.shown.picture is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: made.bridge.asking.finished and not backend.held, timeout=20_000)
     yield made
     made.close()
 
 
 def test_a_hand_that_outruns_the_renderer_sees_every_answer(slow, qtbot):
     backend, bridge = slow.bridge._backend, slow.bridge
-    before = bridge.picture.copy()
+    before = bridge.shown.picture.copy()
     for step in range(4):
         slow.hour.set_hour(13.0 + 0.25 * step)
         QApplication.processEvents()
     # One is asked for, the rest waits; until there is an answer the old picture stays.
     assert len(backend.held) == 1
-    assert np.array_equal(bridge.picture, before)
+    assert np.array_equal(bridge.shown.picture, before)
     first = backend.held[0]
     backend.let_go()
     QApplication.processEvents()
     lit = {s.key() for s in first.layers}
-    assert not np.array_equal(bridge.picture, before)
+    assert not np.array_equal(bridge.shown.picture, before)
     # The last of the hand's hours is asked for next, the ones between are not.
     qtbot.waitUntil(lambda: len(backend.held) == 1, timeout=2000)
     assert {s.key() for s in backend.held[0].layers} != lit
     backend.let_go()
-    qtbot.waitUntil(lambda: bridge.finished, timeout=2000)
+    qtbot.waitUntil(lambda: bridge.asking.finished, timeout=2000)
     assert not backend.held
     session = slow.session
-    wanted = frame_request(0, session.place_spec, session.document.shot, session.document.look, bridge.size(), 1)
+    wanted = frame_request(0, session.place_spec, session.document.shot, session.document.look, bridge.asking.size(), 1)
     assert {s.key() for s in backend.requests[-1].layers} == {s.key() for s in wanted.layers}
 
 

@@ -57,7 +57,7 @@ def test_it_stays_through_edits_and_escape_drops_it_last(window, qtbot):
 
 
 def test_the_slip_takes_the_part_about_a_place(window, qtbot):
-    slip_act(window, window.bridge.seen_at(0.5, 0.8), "refine this part")
+    slip_act(window, window.bridge.lens.seen_at(0.5, 0.8), "refine this part")
     qtbot.waitUntil(lambda: asked(window) is not None)
 
 

@@ -57,13 +57,13 @@ def test_a_blend_by_keys_is_proposed_without_a_ray_and_taken(window, view):
 
 
 def test_escape_leaves_the_blend(window, view):
-    before = window.bridge.picture.copy()
+    before = window.bridge.shown.picture.copy()
     view.slider.setFocus()
     QTest.keyClick(view.slider, Qt.Key.Key_Home)
-    assert (window.bridge.picture != before).any()
+    assert (window.bridge.shown.picture != before).any()
     QTest.keyClick(view.slider, Qt.Key.Key_Escape)
     assert window.session.proposal is None
-    assert (window.bridge.picture == before).all()
+    assert (window.bridge.shown.picture == before).all()
     assert view.slider.value() == 100
 
 

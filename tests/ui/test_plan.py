@@ -154,7 +154,7 @@ def test_a_copy_stands_beside_what_it_was_made_of(window):
 def test_a_sun_strikes_or_comes_from_where_is_clicked(window, qtbot):
     """The plan has no aim for a sun."""
     window.session.choose("sun")
-    seen = window.bridge.seen_at(0.5, 0.9)
+    seen = window.bridge.lens.seen_at(0.5, 0.9)
     menu = window.picture.slip(QPointF(100, 100), seen)
     act = next(a for a in menu.findChildren(QAction) if a.text() == "let sun strike here")
     act.trigger()

@@ -48,12 +48,12 @@ def shown(window):
 
 
 def test_a_preview_is_marked_until_the_true_picture_is_there(window, waiting):
-    assert window.bridge.shown_passes == 0
+    assert window.bridge.shown.passes == 0
     answer(waiting, 0)
     marked = shown(window)
-    assert window.bridge.shown_passes == 0
+    assert window.bridge.shown.passes == 0
     answer(waiting, 4)
-    assert window.bridge.shown_passes == 4
+    assert window.bridge.shown.passes == 4
     assert shown(window) != marked
 
 
@@ -128,36 +128,36 @@ def go_to(window, qtbot, held, look, shot):
 
 def test_a_look_without_light_yet_is_plain_grey_with_words_and_no_other_looks_picture(window, qtbot, held):
     bridge = window.bridge
-    first = bridge.image.copy()
+    first = bridge.shown.image.copy()
     assert not first.isNull()
     go_to(window, qtbot, held, "loft shafts", "Loft")
-    assert bridge.waits
-    assert bridge.image.isNull()
+    assert bridge.shown.waits
+    assert bridge.shown.image.isNull()
     seen = shown(window)
     middle = seen.pixelColor(seen.width() // 2, seen.height() // 3)
     assert middle.red() == middle.green() == middle.blue() > 40, "neither black nor another picture"
     # What makes pixels anew, such as the exposure, does not bring the old light back.
-    bridge.refresh()
-    assert bridge.image.isNull()
+    bridge.shown.refresh()
+    assert bridge.shown.image.isNull()
     held.let_go()
-    assert not bridge.waits
-    assert not bridge.image.isNull()
+    assert not bridge.shown.waits
+    assert not bridge.shown.image.isNull()
 
 
 def test_the_last_true_picture_of_a_look_is_held_veiled_until_a_better_one_is_there(window, qtbot, held):
     bridge = window.bridge
-    document, true = window.session.document, bridge.image.copy()
+    document, true = window.session.document, bridge.shown.image.copy()
     go_to(window, qtbot, held, "loft shafts", "Loft")
     held.let_go()
-    other = bridge.image.copy()
+    other = bridge.shown.image.copy()
     go_to(window, qtbot, held, document.current_look, document.current_shot)
-    assert bridge.waits
-    assert bridge.image == true
+    assert bridge.shown.waits
+    assert bridge.shown.image == true
     veiled = shown(window)
     held.let_go()
-    assert not bridge.waits
+    assert not bridge.shown.waits
     assert shown(window) != veiled
-    assert bridge.image != other
+    assert bridge.shown.image != other
 
 
 def test_a_look_without_sources_is_black_and_no_ghost_of_the_one_before(window, qtbot):
@@ -165,7 +165,7 @@ def test_a_look_without_sources_is_black_and_no_ghost_of_the_one_before(window, 
     empty = Look("nothing", sources=())
     document = window.session.document
     window.session.act("black", attrs.evolve(document, looks=(*document.looks, empty), current_look="nothing"))
-    qtbot.waitUntil(lambda: bridge.picture is not None and not bridge.picture.any(), timeout=5000)
+    qtbot.waitUntil(lambda: bridge.shown.picture is not None and not bridge.shown.picture.any(), timeout=5000)
 
 
 def test_no_card_shows_what_a_source_gives_in_another_shot(window, qtbot, held):

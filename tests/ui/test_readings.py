@@ -62,13 +62,13 @@ def test_figures_are_those_of_the_shares(window, view):
 def test_an_ask_is_proposed_seen_and_taken_without_a_ray(window, view, qtbot):
     asked = len(window.bridge._backend.requests)
     before = window.session.document
-    picture = window.bridge.picture.copy()
+    picture = window.bridge.shown.picture.copy()
     now = ratios(window.balance.shown).warm
     wanted = 0.5 if abs(now - 0.5) > 0.03 else 0.6
     ask(view, "warm", f"{wanted:.0%}")
     assert window.session.proposal is not None
     assert window.session.document is before, "shown, not done"
-    assert not np.array_equal(window.bridge.picture, picture)
+    assert not np.array_equal(window.bridge.shown.picture, picture)
     moved = window.balance.present_shares().mixed(dict(window.session.proposal.dimmers))
     assert ratios(moved).warm == pytest.approx(wanted, abs=0.02)
     assert any(box.text().endswith("stops") for box in view.findChildren(QCheckBox))
@@ -287,14 +287,14 @@ def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
 def test_small_pictures_get_cleaner_as_their_light_does(window, qtbot):
     QTest.mouseClick(window.second.buttons["variations"], Qt.MouseButton.LeftButton)
     sheet, bridge = window.beside.variations, window.bridge
-    qtbot.waitUntil(lambda: len(sheet.found) > 0 and bridge.finished, timeout=15_000)
-    bridge.shown_passes = 64
-    bridge.refined.emit()
+    qtbot.waitUntil(lambda: len(sheet.found) > 0 and bridge.asking.finished, timeout=15_000)
+    bridge.shown.passes = 64
+    bridge.light.refined.emit()
     drawn = sheet.cells[0].icon().cacheKey()
-    bridge.refined.emit()
+    bridge.light.refined.emit()
     assert sheet.cells[0].icon().cacheKey() == drawn, "light that is no cleaner is not drawn again"
-    bridge.shown_passes = 128
-    bridge.refined.emit()
+    bridge.shown.passes = 128
+    bridge.light.refined.emit()
     assert sheet.cells[0].icon().cacheKey() != drawn
 
 
@@ -303,7 +303,7 @@ def test_a_sheet_has_sixteen_when_asked_for(window, qtbot):
     sheet = window.beside.variations
     document = window.session.document
     window.session.act("night", attrs.evolve(document, current_shot="Waiting", current_look="lamplit wait"))
-    qtbot.waitUntil(lambda: window.bridge.finished, timeout=20_000)
+    qtbot.waitUntil(lambda: window.bridge.asking.finished, timeout=20_000)
     QTest.mouseClick(sheet.many, Qt.MouseButton.LeftButton, pos=QPoint(8, sheet.many.height() // 2))
     qtbot.waitUntil(lambda: len(sheet.found) > 9, timeout=60_000)
     assert len(sheet.found) == 16
@@ -332,7 +332,7 @@ def beside(window, qtbot, tmp_path):
     shares = window.balance.present_shares()
     strong = max(window.balance.present_shares().sources, key=lambda s: float(s.light.mean())).id
     picture = shares.mixed({strong: 1.5})
-    pixels = window.bridge.screen.table.show(picture.picture, picture.scale, dither=False)[..., 2::-1]
+    pixels = window.bridge.shown.screen.table.show(picture.picture, picture.scale, dither=False)[..., 2::-1]
     Image.fromarray(np.ascontiguousarray(pixels)).save(tmp_path / "reference.png")
     window.beside.reference.use(tmp_path / "reference.png")
     assert window.session.document.look.reference.path.endswith("reference.png")

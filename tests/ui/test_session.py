@@ -75,7 +75,7 @@ def test_a_point_moves_within_a_view_and_keeps_its_depth(side):
 
 def test_a_sky_that_cannot_be_made_is_no_end_of_waiting(session, monkeypatch, qtbot):
     """A failed thread left its flag set for ever, and no picture came again."""
-    tables = sky_tables.SkyTables()
+    tables = sky_tables.SkyTables(session.aside)
 
     def fails(_air):
         raise RuntimeError("no tables")

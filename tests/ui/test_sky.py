@@ -136,10 +136,10 @@ def test_haze_clouds_and_bend_belong_to_the_look_and_reach_sun_and_sky(window, q
     qtbot.waitUntil(lambda: is_ready(look_of(window).weather.atmosphere), timeout=30_000)
     qtbot.waitUntil(
         lambda: (
-            window.bridge._request.layers
+            window.bridge.asking.request.layers
             and any(
                 getattr(s.shape, "dome", None) == source(window, "sky").shape.dome
-                for s in window.bridge._request.layers
+                for s in window.bridge.asking.request.layers
             )
         ),
         timeout=30_000,

@@ -90,7 +90,7 @@ def test_a_rig_stays_one_thing(window):
     type_in(window, "radius", "0.2")
     array = source(window, lamp).shape
     assert (array.arrangement, array.count, array.lamp.radius_m) == ("row", 5, 0.2)
-    assert len(window.bridge._request.layers) == len({s.key() for s in window.bridge._request.layers})
+    assert len(window.bridge.asking.request.layers) == len({s.key() for s in window.bridge.asking.request.layers})
 
 
 def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_path):
@@ -402,7 +402,7 @@ def test_two_thousand_sources_do_not_hold_up_the_window(window, qtbot):
         for i in range(2000)
     )
     # The stand-in renderer fills whole layers in the window's own thread: small ones, so that the window is timed.
-    window.bridge.set_area(160, 90)
+    window.bridge.asking.set_area(160, 90)
     QApplication.processEvents()
     document = edits.change_look(window.session.document, sources=(*look.sources, *many))
     started = time.perf_counter()
@@ -442,7 +442,7 @@ def test_a_camera_move_has_a_start_and_an_end(window):
     type_in(window, "frame", "50")
     between = window.session.document.shot.seen_from.position[0]
     assert start[0] < between < start[0] + 3
-    assert window.bridge._request.view.camera.position[0] == pytest.approx(between)
+    assert window.bridge.asking.request.view.camera.position[0] == pytest.approx(between)
     type_in(window, "f-number", "2")
     assert window.session.document.shot.camera.f_number == 2.0
 

@@ -51,8 +51,8 @@ def shot(window, qtbot):
     bridge = window.bridge
 
     def is_lit():
-        wanted = {g.key for g in bridge.present_gains() if not g.is_silent}
-        return bridge.finished and wanted <= bridge.mix.images.keys()
+        wanted = {g.key for g in bridge.gains.present() if not g.is_silent}
+        return bridge.asking.finished and wanted <= bridge.light.mix.images.keys()
 
     qtbot.waitUntil(is_lit, timeout=20_000)
     return window
@@ -290,8 +290,8 @@ def test_a_played_frame_is_the_picture_that_stands_there(shot, qtbot):
             pos=QPoint(round(shot.cue_strip.band.x_of(frame)), shot.cue_strip.band.height() - 6),
         )  # fmt: skip
         qtbot.wait(300)
-        assert bridge.finished
-        standing = bridge.picture
+        assert bridge.asking.finished
+        standing = bridge.shown.picture
         player._mix = None
         played = player._mixed(CueSheet(shot.session.document).at(frame))()[0]
         np.testing.assert_allclose(played, standing, rtol=2e-4, atol=1e-7)
@@ -311,7 +311,7 @@ def test_frames_whose_light_is_not_there_are_shown_small_and_told(shot, qtbot):
 
 def test_what_is_new_on_screen_plays_at_once_and_truly_when_its_light_comes(shot, qtbot):
     """For as long as a new view had stand-ins alone, nothing moved."""
-    session, mix = shot.session, shot.bridge.mix
+    session, mix = shot.session, shot.bridge.light.mix
     keyed = with_key(session.document, "rim", "dimmer", -3.0, frame=1)
     session.act("keys", with_key(keyed, "rim", "dimmer", 1.0, frame=48))
     true = list(mix.images.values())
@@ -347,7 +347,8 @@ def test_mist_drifts_while_it_plays_once_small_pictures_are_there(window, qtbot)
     bridge = window.bridge
     qtbot.waitUntil(
         lambda: (
-            bridge.finished and {g.key for g in bridge.present_gains() if not g.is_silent} <= bridge.mix.images.keys()
+            bridge.asking.finished
+            and {g.key for g in bridge.gains.present() if not g.is_silent} <= bridge.light.mix.images.keys()
         ),
         timeout=20_000,
     )
@@ -358,7 +359,7 @@ def test_mist_drifts_while_it_plays_once_small_pictures_are_there(window, qtbot)
     QTest.keyClick(window.picture, Qt.Key.Key_F)
     qtbot.waitUntil(lambda: all(player.ahead.made_of(there) for there in frames.values()), timeout=20_000)
     smalls = {frame: player.ahead.made_of(there).light.mean() for frame, there in frames.items()}
-    qtbot.waitUntil(lambda: bridge.finished, timeout=20_000)
+    qtbot.waitUntil(lambda: bridge.asking.finished, timeout=20_000)
     standing = player._mixed(frames[20], session.document.shot.seconds)().light.copy()
     assert smalls[1] != pytest.approx(smalls[20], rel=0.01)
     assert player._light_of(frames[1])[0] == "exact"
@@ -509,7 +510,6 @@ def test_a_film_is_written_from_the_sheet_paused_and_gone_on_with(shot, qtbot, t
     other = sheet.sequences.add(sheet._sequence(tmp_path / "####.png", 1, 30, 1), shot, InstantBackend())
     sheet.sequences.toggle(other)
     assert other.state == PAUSED
-    other.wait()
     other._backend = InstantBackend()
     sheet.sequences.toggle(other)
     qtbot.waitUntil(lambda: other.state == DONE, timeout=60_000)

@@ -190,7 +190,7 @@ def test_lightning_goes_into_the_sky_where_it_is_clicked(window):
     QApplication.processEvents()
     made = window.session.chosen_source
     assert made.name == "lightning"
-    width, height = window.bridge.size()
+    width, height = window.bridge.asking.size()
     seen = window.session.document.shot.seen_from.project(np.array(made.shape.position), width, height)
     assert seen[:2] / (width, height) == pytest.approx((0.3, 0.2), abs=0.02)
     assert made.shape.position[2] > 10.0

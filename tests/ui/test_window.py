@@ -34,13 +34,13 @@ def choose_look(window, qtbot, look, shot="Landing"):
     QApplication.processEvents()
     qtbot.waitUntil(lambda: window.session.document.current_look == look)
     # What was finished before may be another look's picture: it is asked for when the look's sky is there.
-    qtbot.waitUntil(lambda: window.bridge._tables.are_there(window.session.shown_look))
+    qtbot.waitUntil(lambda: window.bridge.asking._tables.are_there(window.session.shown_look))
     qtbot.wait(30)
-    qtbot.waitUntil(lambda: window.bridge.finished)
+    qtbot.waitUntil(lambda: window.bridge.asking.finished)
 
 
 def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
-    assert not window.bridge.image.isNull()
+    assert not window.bridge.shown.image.isNull()
     assert list(window.rail.cards) == [s.id for s in window.session.document.look.sources] + [AIR, FINISH]
     qtbot.waitUntil(
         lambda: all(c.image is not None for k, c in window.rail.cards.items() if k in ("sun", "sky")), timeout=5000
@@ -68,10 +68,10 @@ def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
 def test_dragging_a_card_up_raises_its_dimmer_without_new_rays(window, qtbot):
     card = window.rail.cards["sun"]
     asked = len(window.bridge._backend.requests)
-    before = window.bridge.picture.mean()
+    before = window.bridge.shown.picture.mean()
     drag(card, QPoint(60, 60), QPoint(60, 60 - 48))
     assert source(window, "sun").dimmer_stops == pytest.approx(2.0, abs=0.05)
-    assert window.bridge.picture.mean() > before
+    assert window.bridge.shown.picture.mean() > before
     assert len(window.bridge._backend.requests) == asked
     assert window.session.chosen == "sun"
     qtbot.waitUntil(lambda: any(settled for _m, _g, settled in window.bridge._backend.balances), timeout=3000)
@@ -95,10 +95,10 @@ def test_dragging_a_card_aside_warms_or_cools_and_a_double_click_resets(window):
 def test_the_live_mix_is_the_sum_it_claims_to_be(window):
     """While a dimmer moves the picture is the denoised one plus the change: the same as mixing anew."""
     drag(window.rail.cards["sky"], QPoint(60, 60), QPoint(60, 90))
-    shown = window.bridge.picture.copy()
-    window.bridge.mix.drop_clean()
-    window.bridge.refresh()
-    np.testing.assert_allclose(shown, window.bridge.picture, rtol=1e-4)
+    shown = window.bridge.shown.picture.copy()
+    window.bridge.light.mix.drop_clean()
+    window.bridge.shown.refresh()
+    np.testing.assert_allclose(shown, window.bridge.shown.picture, rtol=1e-4)
 
 
 def test_mute_alone_and_thirds_of_stops_by_key(window):
@@ -111,9 +111,9 @@ def test_mute_alone_and_thirds_of_stops_by_key(window):
     assert source(window, "sun").alone
     QTest.keyClick(window, Qt.Key.Key_0)
     assert window.session.chosen_source.name == "sky"
-    dark = window.bridge.present_gains()
+    dark = window.bridge.gains.present()
     QTest.keyClick(window, Qt.Key.Key_O)
-    assert window.bridge.present_gains() != dark, "several can be alone together"
+    assert window.bridge.gains.present() != dark, "several can be alone together"
     QTest.keyClick(window, Qt.Key.Key_BracketRight)
     QTest.keyClick(window, Qt.Key.Key_BracketRight)
     assert source(window, "sky").dimmer_stops == pytest.approx(2 / 3, abs=1e-3)
@@ -123,10 +123,10 @@ def test_start_from_black_is_black_and_one_lamp_brings_light(window, qtbot):
     QTest.keyClick(window, Qt.Key.Key_T)
     QApplication.processEvents()
     assert all(s.muted for s in window.session.document.look.sources)
-    qtbot.waitUntil(lambda: window.bridge.picture is not None and window.bridge.picture.max() == 0.0)
+    qtbot.waitUntil(lambda: window.bridge.shown.picture is not None and window.bridge.shown.picture.max() == 0.0)
     QTest.keyClick(window, Qt.Key.Key_1)
     QTest.keyClick(window, Qt.Key.Key_N)
-    qtbot.waitUntil(lambda: window.bridge.picture.max() > 0.0)
+    qtbot.waitUntil(lambda: window.bridge.shown.picture.max() > 0.0)
     for _ in range(2):
         QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert not any(s.muted for s in window.session.document.look.sources if s.id in ("sun", "sky"))
@@ -174,13 +174,13 @@ def test_typing_dragging_and_wheeling_in_a_well(window):
 def test_the_unit_is_told_anew_without_changing_the_light(window, qtbot):
     choose_look(window, qtbot, "moonlit mist")
     window.session.choose("window")
-    gains = window.bridge.present_gains()
+    gains = window.bridge.gains.present()
     unit = next(c for c in window.facets.widget().findChildren(QComboBox) if c.accessibleName() == "unit of the level")
     unit.setCurrentText("cd")
     unit.textActivated.emit("cd")
     assert source(window, "window").unit == "cd"
     assert source(window, "window").amount == pytest.approx(420 / (4 * np.pi))
-    for a, b in zip(gains, window.bridge.present_gains()):
+    for a, b in zip(gains, window.bridge.gains.present()):
         np.testing.assert_allclose(a.surface, b.surface, rtol=1e-5)
 
 
@@ -193,12 +193,12 @@ def test_air_and_lens_have_their_facets(window, qtbot):
     assert window.session.document.look.medium.visibility_m == 80.0
     qtbot.waitUntil(lambda: len(window.bridge._backend.requests) == asked + 1)
     window.session.choose(CAMERA)
-    before = window.bridge.image.pixelColor(20, 20).value()
+    before = window.bridge.shown.image.pixelColor(20, 20).value()
     well = window.facets.wells["exposure"]
     well.edit()
     finish(well, "18 EV")
     QApplication.processEvents()
-    assert window.bridge.image.pixelColor(20, 20).value() < before
+    assert window.bridge.shown.image.pixelColor(20, 20).value() < before
     assert len(window.bridge._backend.requests) == asked + 1
     assert not window.facets.wells["focal length"].isEnabled(), "the camera is locked"
 
@@ -210,7 +210,7 @@ def test_exposure_stays_until_it_is_asked_from_the_picture(window):
     QTest.keyClick(window, Qt.Key.Key_E)
     look = window.session.document.look
     assert look.ev100 != ev100
-    exposed = np.exp(np.log(window.bridge.picture @ [0.2722287, 0.6740818, 0.0536895]).mean()) * exposure_scale(
+    exposed = np.exp(np.log(window.bridge.shown.picture @ [0.2722287, 0.6740818, 0.0536895]).mean()) * exposure_scale(
         look.ev100
     )
     assert exposed == pytest.approx(0.18, rel=0.1)
@@ -256,7 +256,7 @@ def test_a_handle_is_pulled_in_the_picture_and_keeps_its_depth(window, qtbot):
 def test_a_click_on_a_surface_offers_acts_and_puts_a_source_there(window):
     picture = window.picture
     at = QPointF(picture.width() / 2, picture.height() * 0.8)
-    seen = window.bridge.seen_at(*picture.to_picture(at))
+    seen = window.bridge.lens.seen_at(*picture.to_picture(at))
     assert seen.distance_m == pytest.approx(5.0)
     slip = picture.slip(at, seen)
     texts = [a.text() for a in slip.actions()]
@@ -485,27 +485,29 @@ def test_the_real_renderer_paints_the_window_and_survives_a_kill(qtbot, tmp_path
     client = RenderClient(tmp_path / "layers")
     window = Window(session, client, tmp_path / "state")
     qtbot.addWidget(window)
-    window.bridge._area = (160, 90)
+    window.bridge.asking._area = (160, 90)
     window.picture.setFixedSize(480, 270)
-    window.bridge.set_area = lambda w, h: None
+    window.bridge.asking.set_area = lambda w, h: None
     window.show()
     window.files.open_path(work)
-    qtbot.waitUntil(lambda: not window.bridge.image.isNull(), timeout=60_000)
+    qtbot.waitUntil(lambda: not window.bridge.shown.image.isNull(), timeout=60_000)
     os.kill(client.process_id, signal.SIGKILL)
     qtbot.waitUntil(lambda: "started again" in window.notices.text, timeout=20_000)
-    qtbot.waitUntil(lambda: window.bridge.picture is not None and window.bridge.picture.mean() > 1.0, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: window.bridge.shown.picture is not None and window.bridge.shown.picture.mean() > 1.0, timeout=60_000
+    )
     window.close()
 
 
 def test_long_work_does_not_wear_out_the_interpreter(window):
     """Some builds of the Qt binding give back None once too often, which ends a long session in a crash."""
     for _ in range(3):
-        window.bridge.refresh()
+        window.bridge.shown.refresh()
         QApplication.processEvents()
     before = sys.getrefcount(None)
     for _ in range(40):
         for widget in (window.picture, window.plan, window.ribbon, window.hour, *window.rail.cards.values()):
             widget.update()
-        window.bridge.refresh()
+        window.bridge.shown.refresh()
         QApplication.processEvents()
     assert sys.getrefcount(None) > before - 400

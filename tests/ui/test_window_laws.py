@@ -32,11 +32,11 @@ class Settled:
 
     def show(self, document: Document) -> None:
         """Show a document until its picture is settled."""
-        self.bridge.finished = False
+        self.bridge.asking.finished = False
         self.session.act("another", document)
         for _ in range(20):
             QApplication.processEvents()
-        self.bridge._settled()
+        self.bridge.asking._settled()
         QApplication.processEvents()
 
 
@@ -53,7 +53,7 @@ def settled(qapp, yard, tmp_path_factory):
         session = Session(folder / "state")
         bridge = RenderBridge(session, HereBackend(folder / "layers"))
         save(Document(yard.place, (Shot("wide"),), (Look("first"),), (), "wide", "first"), folder / "yard.haze")
-        bridge.set_area(96, 54)
+        bridge.asking.set_area(96, 54)
         session.open_path(folder / "yard.haze")
         while session.place is None:
             QApplication.processEvents()
@@ -69,26 +69,26 @@ def test_the_settled_window_shows_the_still(data, settled, yard, tmp_path_factor
     document = data.draw(documents(yard))
     settled.show(document)
     bridge, look, shot = settled.bridge, document.look, document.shot
-    size = bridge.size()
+    size = bridge.asking.size()
     wanted = frame_request(1, place_spec(document.place), shot, look, size, PASSES, live=False)
     lit = {gain.key for gain in wanted.gains if not gain.is_silent}
     if not lit:
         return
     # The light of a still is asked for, all of it, at the same gains.
-    assert lit <= bridge.mix.images.keys()
-    shown = {gain.key: gain for gain in bridge.present_gains()}
+    assert lit <= bridge.light.mix.images.keys()
+    shown = {gain.key: gain for gain in bridge.gains.present()}
     assert all(shown[gain.key] == gain for gain in wanted.gains if not gain.is_silent)
-    assert bridge.shown_passes > 0
+    assert bridge.shown.passes > 0
     # What becomes of it on the way to the screen is what becomes of a still.
-    board = bridge._board
+    board = bridge.lens.board
     still = Still(
-        bridge.mix._mixer.picture(wanted.gains), bridge.picture, bridge.mix.images,
-        owner=board.owner[..., 0], distance=board.depth, motes=bridge.dust._lit,
+        bridge.light.mix._mixer.picture(wanted.gains), bridge.shown.picture, bridge.light.mix.images,
+        owner=board.owner[..., 0], distance=board.depth, motes=bridge.light.dust._lit,
     )  # fmt: skip
     path = tmp_path_factory.getbasetemp() / "still.png"
     hand_over(still, attrs.evolve(wanted, denoise=True), path, shot, look, with_layers=False)
     of_still = np.asarray(Image.open(path).convert("RGB")).astype(int)
-    image = bridge.image
+    image = bridge.shown.image
     pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)[..., 2::-1]
     apart = np.abs(pixels.astype(int) - of_still)
     # Bands of false colour end within a code of one another.

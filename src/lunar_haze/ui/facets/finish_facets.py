@@ -57,7 +57,7 @@ class Shelf(QWidget):
         self._drawing.timeout.connect(self._draw_one)
         self._soon = QTimer(self, singleShot=True, interval=250)
         self._soon.timeout.connect(self.renew)
-        bridge.picture_changed.connect(self._soon.start)
+        bridge.shown.picture_changed.connect(self._soon.start)
         self.renew()
 
     def renew(self) -> None:
@@ -66,7 +66,7 @@ class Shelf(QWidget):
         self._drawing.start()
 
     def _draw_one(self) -> None:
-        light = self._bridge.picture
+        light = self._bridge.shown.picture
         if not self._due or light is None:
             self._drawing.stop()
             return
@@ -78,7 +78,7 @@ class Shelf(QWidget):
             attrs.evolve(finish, grain=Finish().grain),
             self._bridge.session.shown_shot.seen_from.tan_half_width,
         )
-        pixels = still_codes(small, without, self._bridge.exposure(), lens)
+        pixels = still_codes(small, without, self._bridge.shown.exposure(), lens)
         size = QSize(SHELF_WIDTH, SHELF_HEIGHT)
         shown = as_image(pixels).scaled(
             size, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation

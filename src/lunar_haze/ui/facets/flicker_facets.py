@@ -64,7 +64,7 @@ class FlickerFacets:
         """What range the flash asks of the camera, in words; "" while its light is not known."""
         source, shot, bridge = self._now(), self._session.document.shot, self._bridge
         steady = attrs.evolve(source, flicker=STEADY, muted=False)
-        found = bridge.mix.part(bridge.lone_gains((steady,)), bridge.present_gains(), STEP)
+        found = bridge.light.mix.part(bridge.gains.lone((steady,)), bridge.gains.present(), STEP)
         if found is None or not isinstance(source.flicker, Storm):
             return ""
         whole, total = (part @ LUMINANCE_WEIGHTS for part in found)
@@ -74,7 +74,7 @@ class FlickerFacets:
         rest = np.maximum(total - now * whole, 1e-9)
         flash = rest + share * whole
         rises = float(np.log2(np.median(flash / rest)))
-        top = float(np.log2(max(np.quantile(flash, 0.98) * bridge.exposure() / MID_GREY, 1e-9)))
+        top = float(np.log2(max(np.quantile(flash, 0.98) * bridge.shown.exposure() / MID_GREY, 1e-9)))
         past = top - shot.latitude.high
         held = f", {past:.1f} past what the camera holds" if past > 0.05 else ""
         return f"at its flash the picture rises by {rises:.1f} stops; its brightest lies {top:+.1f} from grey{held}"

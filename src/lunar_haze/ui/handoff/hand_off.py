@@ -65,7 +65,7 @@ class HandOff:
         self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))
         self.still.ended.connect(self._still_ended)
         self.stop_button.show()
-        self.still.start()
+        self.still.start(self._session.aside)
 
     def _still_ended(self, text: str, is_problem: bool) -> None:
         self.still = None
@@ -103,7 +103,6 @@ class HandOff:
         self._session.aside.told(write)
 
     def close(self) -> None:
-        """Stop what is being written and wait for it."""
+        """Stop what is being written."""
         if self.still is not None:
             self.still.stop()
-            self.still.wait()

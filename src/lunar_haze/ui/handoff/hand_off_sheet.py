@@ -157,7 +157,7 @@ class HandOffSheet:
     @property
     def part(self) -> Part | None:
         """The part of the frame that is written alone, None for all of it."""
-        return self._bridge.part if self.order.part_alone else None
+        return self._bridge.asking.part if self.order.part_alone else None
 
     def write(self) -> None:
         """Write the still; a file that is there is asked about."""
@@ -200,7 +200,7 @@ class HandOffSheet:
         clean.setChecked(self.order.denoise)
         clean.clicked.connect(lambda on: self._change(denoise=on))
         column.lay(clean)
-        if self._bridge.part is not None:
+        if self._bridge.asking.part is not None:
             part = QCheckBox("the part of the frame alone")
             part.setToolTip("only what is inside the rectangle in the picture is computed and written")
             part.setChecked(self.order.part_alone)
@@ -273,6 +273,6 @@ class HandOffSheet:
 
     def copy_picture(self) -> None:
         """Put the picture on screen on the clipboard."""
-        if not self._bridge.image.isNull():
-            QApplication.clipboard().setImage(self._bridge.image)
+        if not self._bridge.shown.image.isNull():
+            QApplication.clipboard().setImage(self._bridge.shown.image)
             self._session.said.emit("the picture is on the clipboard", False)

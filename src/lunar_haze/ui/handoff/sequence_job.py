@@ -1,7 +1,6 @@
 """Makes a sequence in the background, one after the other; paused, gone on with and stopped from a list."""
 
 import logging
-import threading
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +11,7 @@ from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.folders import log_path
 from lunar_haze.service.sequence import Progress, SequenceSpec, check, run, taken
 from lunar_haze.ui.base import questions
+from lunar_haze.ui.session.aside import Aside, Job, handed
 from lunar_haze.ui.session.session import Session
 
 log = logging.getLogger(__name__)
@@ -25,14 +25,15 @@ class SequenceJob(QObject):
     changed = Signal()
     ended = Signal(str, bool)
     _told = Signal(int, int, float, str)
+    _over = Signal(str, str, bool, tuple)
 
-    def __init__(self, spec: SequenceSpec, overwrite: bool, backend: RenderBackend | None = None) -> None:
+    def __init__(self, spec: SequenceSpec, overwrite: bool, aside: Aside, backend: RenderBackend | None = None) -> None:
         super().__init__()
         self.spec, self.state, self.words = spec, WAITING, "waits its turn"
-        self._overwrite, self._backend = overwrite, backend
-        self._stop = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._overwrite, self._backend, self._aside = overwrite, backend, aside
+        self._job: Job | None = None
         self._told.connect(self._take)
+        self._over.connect(self._end)
 
     @property
     def name(self) -> str:
@@ -43,44 +44,36 @@ class SequenceJob(QObject):
         """Begin, or go on where it was left."""
         if self.state == RUNNING:
             return
-        self._stop = threading.Event()
         self.state, self.words = RUNNING, "starting"
-        self._thread = threading.Thread(target=self._run, args=(self._stop,), name="sequence", daemon=True)
-        self._thread.start()
+        self._job = self._aside.job(self._run)
         self.changed.emit()
 
     def pause(self) -> None:
         """Stop after what is under way is given up; what is done stays."""
         if self.state == RUNNING:
             self.state, self.words = PAUSED, f"paused, {self.words}"
-            self._stop.set()
+            if self._job is not None:
+                self._job.stop()
             self.changed.emit()
 
-    def wait(self) -> None:
-        """Wait for the job's thread."""
-        if self._thread is not None:
-            self._thread.join(timeout=10.0)
-
-    def _run(self, stop: threading.Event) -> None:
+    def _run(self, job: Job) -> None:
         def tell(progress: Progress) -> None:
             left = -1.0 if progress.left_s is None else progress.left_s
-            try:
-                self._told.emit(progress.done, progress.total, left, progress.what)
-            except RuntimeError:
-                stop.set()  # the window is gone
+            if not handed(self._told.emit, progress.done, progress.total, left, progress.what):
+                job.stop()
 
         try:
-            made = run(self.spec, tell, stop.is_set, self._overwrite, self._backend)
+            made = run(self.spec, tell, lambda: job.is_stopped, self._overwrite, self._backend)
             if made is not None:
                 kept = f", {made.kept} were there already" if made.kept else ""
-                self._end(DONE, f"wrote {self.name}: {made.made} frames{kept}", False)
-                for note in made.notes:
-                    self._say(note, True)
+                over = (DONE, f"wrote {self.name}: {made.made} frames{kept}", False, tuple(made.notes))
+                handed(self._over.emit, *over)
         except HazeError as error:
-            self._end(FAILED, str(error), True)
+            handed(self._over.emit, FAILED, str(error), True, ())
         except Exception:
             log.exception("a sequence failed")
-            self._end(FAILED, f"the sequence could not be written; {log_path()} tells why", True)
+            told = f"the sequence could not be written; {log_path()} tells why"
+            handed(self._over.emit, FAILED, told, True, ())
 
     def _take(self, done: int, total: int, left_s: float, what: str) -> None:
         if self.state == RUNNING:
@@ -88,16 +81,12 @@ class SequenceJob(QObject):
             self.words = f"{done} of {total} frames{left}" if done or not what else what
             self.changed.emit()
 
-    def _end(self, state: str, text: str, is_problem: bool) -> None:
+    def _end(self, state: str, text: str, is_problem: bool, notes: tuple[str, ...]) -> None:
         self.state, self.words = state, text
-        self._say(text, is_problem)
-
-    def _say(self, text: str, is_problem: bool) -> None:
-        try:
-            self.ended.emit(text, is_problem)
-            self.changed.emit()
-        except RuntimeError:
-            pass  # the window is gone
+        self.ended.emit(text, is_problem)
+        for note in notes:
+            self.ended.emit(note, True)
+        self.changed.emit()
 
 
 def _duration(seconds: float) -> str:
@@ -135,7 +124,7 @@ class Sequences(QObject):
             )
             if answer != "replace them":
                 return None
-        job = SequenceJob(spec, bool(others), backend)
+        job = SequenceJob(spec, bool(others), self._session.aside, backend)
         job.changed.connect(self.changed)
         job.ended.connect(self._ended)
         self.jobs.append(job)
@@ -171,8 +160,6 @@ class Sequences(QObject):
         self.changed.emit()
 
     def close(self) -> None:
-        """Stop what runs and wait for it."""
+        """Stop what runs."""
         for job in self.jobs:
             job.pause()
-        for job in self.jobs:
-            job.wait()

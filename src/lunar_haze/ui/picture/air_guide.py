@@ -45,8 +45,8 @@ def _parts(bridge: RenderBridge) -> dict[str, tuple[NDArray[np.float32], NDArray
     look = bridge.session.document.look
     found: dict[str, tuple[NDArray, NDArray]] = {}
     for source in (s for s in look.balanced() if s.id in look.active()):
-        for gain in bridge.lone_gains((source,)):
-            image = bridge.layer(gain.key)
+        for gain in bridge.gains.lone((source,)):
+            image = bridge.light.layer(gain.key)
             if image is not None:
                 surface = block_mean(image.surface, _STEP) * np.asarray(gain.surface, np.float32)
                 air = block_mean(image.air, _STEP) * np.asarray(gain.air, np.float32)
@@ -59,13 +59,13 @@ def _parts(bridge: RenderBridge) -> dict[str, tuple[NDArray[np.float32], NDArray
 def air_words(bridge: RenderBridge) -> str:
     """What the mist does to the subject, or to the whole picture, and the visibility in it."""
     document = bridge.session.document
-    medium = air_before(document.look.medium, view_of(document.shot, bridge.size()))
+    medium = air_before(document.look.medium, view_of(document.shot, bridge.asking.size()))
     if medium.is_clear:
         return "clear: nothing lies in the air"
     parts = _parts(bridge)
     if not parts:
         return sight_words(medium, bridge)  # the light of this mist is still on its way
-    inside, what = bridge.subject_mask(_STEP), "of the picture"
+    inside, what = bridge.lens.subject_mask(_STEP), "of the picture"
     if inside is not None:
         what = "where the subject is"
     reading = air_reading(parts, inside)

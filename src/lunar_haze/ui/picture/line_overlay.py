@@ -37,7 +37,7 @@ class LineOverlay(Overlay):
         start, self._start, self._end = self._start, None, None
         if start is None or self.canvas is None:
             return
-        ends = [self._bridge.seen_at(*self.canvas.to_picture(at)) for at in (start, event.position())]
+        ends = [self._bridge.lens.seen_at(*self.canvas.to_picture(at)) for at in (start, event.position())]
         if ends[0] is not None and ends[1] is not None:
             self._drawn(ends[0], ends[1])
 

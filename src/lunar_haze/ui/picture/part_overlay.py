@@ -23,7 +23,7 @@ class PartOverlay(Overlay):
         self.drawing = False
         self._start: tuple[float, float] | None = None
         self._now: Part | None = None
-        bridge.part_changed.connect(self._update)
+        bridge.asking.part_changed.connect(self._update)
 
     def _update(self) -> None:
         if self.canvas is not None:
@@ -31,7 +31,7 @@ class PartOverlay(Overlay):
 
     def toggle(self) -> None:
         """Begin to draw a part; drop the one there is."""
-        if self._bridge.part is not None or self.drawing:
+        if self._bridge.asking.part is not None or self.drawing:
             self.leave()
         else:
             self.drawing = True
@@ -39,9 +39,9 @@ class PartOverlay(Overlay):
 
     def leave(self) -> bool:
         """Drop the part, or the drawing of it; False when there is neither."""
-        had = self.drawing or self._bridge.part is not None
+        had = self.drawing or self._bridge.asking.part is not None
         self.drawing, self._start, self._now = False, None, None
-        self._bridge.set_part(None)
+        self._bridge.asking.set_part(None)
         self._update()
         return had
 
@@ -50,7 +50,7 @@ class PartOverlay(Overlay):
         left = min(max(x - USUAL / 2, 0.0), 1.0 - USUAL)
         top = min(max(y - USUAL / 2, 0.0), 1.0 - USUAL)
         self.drawing = False
-        self._bridge.set_part((left, top, left + USUAL, top + USUAL))
+        self._bridge.asking.set_part((left, top, left + USUAL, top + USUAL))
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -77,7 +77,7 @@ class PartOverlay(Overlay):
         self._start = self._now = None
         if drawn is not None and min(drawn[2] - drawn[0], drawn[3] - drawn[1]) >= LEAST:
             self.drawing = False
-            self._bridge.set_part(drawn)
+            self._bridge.asking.set_part(drawn)
         elif at is not None:
             self.take_about(*at)
 
@@ -85,7 +85,7 @@ class PartOverlay(Overlay):
         return Qt.CursorShape.CrossCursor if self.drawing else None
 
     def paint(self, painter: QPainter) -> None:
-        part = self._now or self._bridge.part
+        part = self._now or self._bridge.asking.part
         if self.canvas is None:
             return
         frame = self.canvas.frame()

@@ -69,7 +69,7 @@ class Handles(Overlay):
         part, depth = self._grip
         x, y = self.canvas.to_picture(event.position())
         camera = self._session.document.shot.seen_from
-        seen = self._bridge.seen_at(x, y) if part == "aim" else None
+        seen = self._bridge.lens.seen_at(x, y) if part == "aim" else None
         handled = self._handled()
         # Any size of the frame's proportions will do for the ray.
         width, height = self.canvas.frame().width(), self.canvas.frame().height()

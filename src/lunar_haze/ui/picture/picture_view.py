@@ -90,8 +90,8 @@ class PictureView(QWidget):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("picture")
-        bridge.picture_changed.connect(self._renewed)
-        bridge.frame_shown.connect(self.update)
+        bridge.shown.picture_changed.connect(self._renewed)
+        bridge.shown.frame_shown.connect(self.update)
         bridge.progress.connect(self._progressed)
         session.changed.connect(self.update)
         session.chosen_changed.connect(self.update)
@@ -137,7 +137,7 @@ class PictureView(QWidget):
 
     def _tell_area(self) -> None:
         ratio = self.devicePixelRatioF()
-        self.bridge.set_area(int(self.width() * ratio), int((self.height() + self._lent) * ratio))
+        self.bridge.asking.set_area(int(self.width() * ratio), int((self.height() + self._lent) * ratio))
 
     def reset_view(self) -> None:
         """The whole picture again."""
@@ -158,16 +158,16 @@ class PictureView(QWidget):
     def isolate(self, stop: int | None) -> None:
         """Show the parts of the picture that lie at one stop, the rest recedes; None shows all."""
         self._isolated, self._isolated_image = stop, None
-        picture = self.bridge.picture
+        picture = self.bridge.shown.picture
         if stop is not None and picture is not None:
-            inside = np.floor(stops_of(picture, self.bridge.exposure()) + 0.5) == stop
+            inside = np.floor(stops_of(picture, self.bridge.shown.exposure()) + 0.5) == stop
             self._isolated_image = self._receding(picture, inside)
         self.update()
 
     def point_out(self, where: NDArray[np.bool_] | None) -> None:
         """Let the rest of the picture recede behind a part (h, w) of it, of any size; None shows all."""
         self._isolated, self._isolated_image = None, None
-        picture = self.bridge.picture
+        picture = self.bridge.shown.picture
         if where is not None and picture is not None:
             inside = enlarged(where, *picture.shape[:2])
             self._isolated_image = self._receding(picture, inside)
@@ -175,7 +175,7 @@ class PictureView(QWidget):
 
     def _receding(self, picture: NDArray[np.float32], inside: NDArray[np.bool_]) -> QImage:
         dimmed = np.where(inside[..., None], picture, picture * np.float32(0.06))
-        return self.bridge.screen.image(dimmed)
+        return self.bridge.shown.screen.image(dimmed)
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -316,7 +316,7 @@ class PictureView(QWidget):
             if colour is not None:
                 take(colour)
             return
-        seen = self.bridge.seen_at(*self.to_picture(at))
+        seen = self.bridge.lens.seen_at(*self.to_picture(at))
         if self.put_at(seen, self._direction(at)):
             return
         slip = self.slip(at, seen)
@@ -327,7 +327,7 @@ class PictureView(QWidget):
     def _direction(self, at: QPointF) -> NDArray[np.float64]:
         """Where the lens looks at a position (3,)."""
         x, y = self.to_picture(at)
-        width, height = self.bridge.size()
+        width, height = self.bridge.asking.size()
         _origin, direction = self.session.document.shot.seen_from.ray(x * width, y * height, width, height)
         return direction
 
@@ -364,13 +364,13 @@ class PictureView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, EMPTY)
             return
         frame = self.frame()
-        image = self._isolated_image or self.bridge.image
+        image = self._isolated_image or self.bridge.shown.image
         if self.show_before and self.before is not None:
             painter.drawImage(frame, self.before)
             tag(painter, frame, "before")
         elif not image.isNull():
             painter.drawImage(frame, image)
-            if self.bridge.waits:
+            if self.bridge.shown.waits:
                 # It is of this look, and not as it is now.
                 painter.fillRect(frame, VEIL)
             if self.wiping and self.before is not None:
@@ -385,8 +385,8 @@ class PictureView(QWidget):
             self._paint_reticle(painter)
             if self.session.proposal is not None:
                 tag(painter, frame, f"proposed: {self.session.proposal.label}. Return takes it, Esc leaves it")
-            if not image.isNull() and self.bridge.shown_passes == 0:
-                tag(painter, frame, "waiting for the picture" if self.bridge.waits else "preview")
+            if not image.isNull() and self.bridge.shown.passes == 0:
+                tag(painter, frame, "waiting for the picture" if self.bridge.shown.waits else "preview")
         what, share = self.progress
         if what:
             painter.fillRect(QRectF(0, self.height() - 2, self.width() * share, 2), theme.qcolor(theme.LIT))

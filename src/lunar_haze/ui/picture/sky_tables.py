@@ -1,15 +1,11 @@
 """Waits for the tables of a look's air, which are made aside when they are not there."""
 
-import logging
-import threading
-
 from PySide6.QtCore import QObject, Signal
 
 from lunar_haze.core.document.model import Look
 from lunar_haze.core.plan.frames import airs_of
 from lunar_haze.core.sky.tables import is_ready, tables_of
-
-log = logging.getLogger(__name__)
+from lunar_haze.ui.session.aside import Aside
 
 
 class SkyTables(QObject):
@@ -18,8 +14,9 @@ class SkyTables(QObject):
     began = Signal()
     made = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, aside: Aside) -> None:
         super().__init__()
+        self._aside = aside
         self._making = False
         self.made.connect(self._done)
 
@@ -31,20 +28,8 @@ class SkyTables(QObject):
         if not self._making:
             self._making = True
             self.began.emit()
-
-            def make() -> None:
-                try:
-                    tables_of(missing)
-                except Exception:
-                    log.exception("the tables of a sky cannot be made")
-                finally:
-                    # Whatever happened, the next look may need another sky.
-                    try:
-                        self.made.emit()
-                    except RuntimeError:
-                        pass  # the window is closing
-
-            threading.Thread(target=make, name="sky", daemon=True).start()
+            # Whatever comes of it, the next look may need another sky.
+            self._aside.then(lambda: tables_of(missing), lambda _tables: self.made.emit())
         return False
 
     def _done(self) -> None:

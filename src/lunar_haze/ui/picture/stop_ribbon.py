@@ -68,17 +68,17 @@ class StopRibbon(QWidget):
         )
         self._reading = QTimer(self, singleShot=True, interval=60)
         self._reading.timeout.connect(self._read)
-        bridge.picture_changed.connect(self._reading.start)
+        bridge.shown.picture_changed.connect(self._reading.start)
         session.changed.connect(self.update)
 
     def _read(self) -> None:
-        if self.bridge.picture is None:
+        if self.bridge.shown.picture is None:
             return
-        picture, scale = self.bridge.picture[::2, ::2], self.bridge.exposure()
+        picture, scale = self.bridge.shown.picture[::2, ::2], self.bridge.shown.exposure()
         self.reading = ribbon(picture, scale)
         if self.is_open:
             self.waveform = _as_picture(waveform(luminance(picture), scale, ROWS, WAVE_LOW, WAVE_HIGH))
-            screen = self.bridge.screen.table.show(np.ascontiguousarray(picture[::2, ::2]), scale, dither=False)[
+            screen = self.bridge.shown.screen.table.show(np.ascontiguousarray(picture[::2, ::2]), scale, dither=False)[
                 ..., 2::-1
             ]
             self.circle = _as_picture(np.minimum(hue_circle(screen_lab(screen)) * 8.0, 1.0))

@@ -386,7 +386,7 @@ class SurfaceActs:
 
     def colour_at(self, at: QPointF) -> np.ndarray | None:
         """Light (3,) ACEScg under a position, or None outside the picture."""
-        picture = self.bridge.picture
+        picture = self.bridge.shown.picture
         x, y = self._to_picture(at)
         if picture is None or not (0 <= x < 1 and 0 <= y < 1):
             return None
@@ -410,7 +410,7 @@ class SurfaceActs:
         pixel = self.colour_at(at)
         if pixel is None:
             return
-        stops = float(stops_of(pixel[None, None].astype(np.float32), self.bridge.exposure())[0, 0])
+        stops = float(stops_of(pixel[None, None].astype(np.float32), self.bridge.shown.exposure())[0, 0])
         light = max(float(luminance(pixel)), 0.0)
         ev = ev100_of_luminance(light) if light > 0 else float("-inf")
         self.session.said.emit(f"{format_quantity(light, 'cd/m2')}, EV {ev:.1f}, {stops:+.1f} stops from grey", False)

@@ -171,7 +171,7 @@ class PlanGround(QObject):
             if self.shows_light:
                 radiance = large * (0.08 + drawing.reflectance[..., None]) / math.pi
                 radiance *= 1.0 - 0.5 * drawing.covered[..., None]
-                lit = self._bridge.screen.table.show(radiance.astype(np.float32), self._bridge.exposure())
+                lit = self._bridge.shown.screen.table.show(radiance.astype(np.float32), self._bridge.shown.exposure())
                 shade = 255.0 - (255.0 - 0.7 * shade) * (255.0 - lit[..., :3]) / 255.0
         if lines is not None:
             shade[lines] = 0.35 * shade[lines] + 0.65 * 215.0

@@ -77,7 +77,7 @@ class Card(QWidget):
         """Make the card's picture again."""
         self.name_itself()
         if self.what == FINISH:
-            whole = self.bridge.image
+            whole = self.bridge.shown.image
             self.image = None if whole.isNull() else whole.scaledToWidth(CARD_WIDTH, _SMOOTH)
         elif self.what == AIR:
             self.image = air_picture(self.bridge, CARD_WIDTH)

@@ -18,21 +18,21 @@ def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> QI
     chosen = tuple(attrs.evolve(s, muted=False, alone=False) for s in look.balanced() if s.id in source_ids)
     if not chosen:
         return None
-    parts = [_part(bridge, gain, width) for gain in bridge.lone_gains(chosen)]
+    parts = [_part(bridge, gain, width) for gain in bridge.gains.lone(chosen)]
     known = [part for part in parts if part is not None]
     return _small(bridge, known, width) if len(known) == len(parts) else None
 
 
 def air_picture(bridge: RenderBridge, width: int) -> QImage | None:
     """What the mist alone adds, under the present exposure; None when there is none."""
-    airs = [attrs.evolve(gain, surface=(0.0, 0.0, 0.0)) for gain in bridge.present_gains() if any(gain.air)]
+    airs = [attrs.evolve(gain, surface=(0.0, 0.0, 0.0)) for gain in bridge.gains.present() if any(gain.air)]
     parts = [_part(bridge, gain, width) for gain in airs]
     return _small(bridge, [part for part in parts if part is not None], width)
 
 
 def _part(bridge: RenderBridge, gain: LayerGain, width: int) -> NDArray[np.float32] | None:
     """One layer as mixed, about three times as wide as ``width``."""
-    image = bridge.layer(gain.key)
+    image = bridge.light.layer(gain.key)
     return None if image is None else share_of(image, gain, max(image.surface.shape[1] // (3 * width), 1))
 
 
@@ -41,5 +41,5 @@ def _small(bridge: RenderBridge, parts: list[NDArray[np.float32]], width: int) -
         return None
     # Made small after it is made for the screen: a grain far brighter than white is then one white dot among
     # many, where before it would outweigh them all.
-    shown = as_image(bridge.screen.table.show(np.sum(parts, 0), bridge.exposure()))
+    shown = as_image(bridge.shown.screen.table.show(np.sum(parts, 0), bridge.shown.exposure()))
     return shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)

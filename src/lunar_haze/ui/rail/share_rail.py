@@ -55,8 +55,8 @@ class ShareRail(QScrollArea):
         session.chosen_changed.connect(self._showing.start)
         # Cards that came or went have another row: what was in sight may not be any longer.
         self.horizontalScrollBar().rangeChanged.connect(self._showing.start)
-        bridge.refined.connect(self._all_due)
-        bridge.picture_changed.connect(lambda: self._make_due(FINISH))
+        bridge.light.refined.connect(self._all_due)
+        bridge.shown.picture_changed.connect(lambda: self._make_due(FINISH))
         self._seen: tuple = ()
         #: The shot and the look that cards have pictures of.
         self._of = "", ""

@@ -59,7 +59,7 @@ class Balance(QObject):
         self._busy, self._again = False, False
         self._timer = QTimer(self, singleShot=True, interval=RENEWED_MS)
         self._timer.timeout.connect(self._renew)
-        bridge.picture_changed.connect(self._soon)
+        bridge.shown.picture_changed.connect(self._soon)
         session.opened.connect(self._forget)
         self._done.connect(self._take)
 
@@ -88,7 +88,7 @@ class Balance(QObject):
         shown = self._feed.shares(self._session.shown_look) if self._session.is_open else None
         if shown is None:
             return
-        latitude, table = self._session.document.shot.latitude, self._bridge.screen.table
+        latitude, table = self._session.document.shot.latitude, self._bridge.shown.screen.table
         night = self._is_night()
         finish = attrs.evolve(self._session.shown_look.finish.in_force, grain=Grain(), masks=(), table=None)
         bare = Finish(view=finish.view)

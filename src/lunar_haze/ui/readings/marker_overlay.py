@@ -71,7 +71,7 @@ class Markers(QObject):
         x, y = x / shot.frame_width, y / shot.frame_height
         if not depth > 0 or not (0 <= x < 1 and 0 <= y < 1):
             return None
-        seen = self.bridge.seen_at(x, y)
+        seen = self.bridge.lens.seen_at(x, y)
         if seen is None:
             return x, y
         away = float(np.linalg.norm(np.array(marker.point) - np.array(shot.seen_from.position)))
@@ -119,7 +119,7 @@ class MarkerOverlay(Overlay):
     def drag(self, event: QMouseEvent) -> None:
         if self.canvas is None:
             return
-        seen = self._markers.bridge.seen_at(*self.canvas.to_picture(event.position()))
+        seen = self._markers.bridge.lens.seen_at(*self.canvas.to_picture(event.position()))
         if seen is not None:
             self._markers.change(self._held, "place of the marker", f"marker {self._held}", point=_point(seen.point))
 

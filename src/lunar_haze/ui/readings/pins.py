@@ -39,7 +39,7 @@ class Pins(QObject):
             return
         document = edits.add_pin(self.session.document)
         pin = document.pins[-1]
-        image = self.bridge.image
+        image = self.bridge.shown.image
         if not image.isNull():
             self._images[pin.id] = image
             folder = cache_folder() / "pins"

@@ -105,7 +105,7 @@ class PinsView(QWidget):
     def image(self, side: int) -> QImage | None:
         """The picture at a side."""
         pin_id = self._names().get(self.sides[side].currentText())
-        return self._bridge.image if pin_id == "" else self._pins.image(pin_id or "")
+        return self._bridge.shown.image if pin_id == "" else self._pins.image(pin_id or "")
 
     def refresh(self) -> None:
         """Show the pins there are now."""

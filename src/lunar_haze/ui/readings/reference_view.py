@@ -231,7 +231,7 @@ class ReferenceView(QWidget):
         self._busy, self._stop = True, threading.Event()
         self.words.setText("matching ...")
         self._refresh()
-        table, pixels, held = self._bridge.screen.table, self.reference.pixels, self._balance.locked
+        table, pixels, held = self._bridge.shown.screen.table, self.reference.pixels, self._balance.locked
         with_exposure, look = self.exposure.isChecked(), self._session.document.look
         sources, white, with_white = look.sources, look.finish.in_force.white, self.white.isChecked()
         kelvins = {s.id: s.kelvin for s in sources if s.kelvin is not None} if self.colours.isChecked() else {}

@@ -23,13 +23,13 @@ class SharesFeed:
         """The shares of a look of the shot on screen; None until every active source has a layer."""
         session, bridge = self._session, self._bridge
         spec = session.place_spec
-        if not session.is_open or spec is None or bridge.picture is None:
+        if not session.is_open or spec is None or bridge.shown.picture is None:
             return None
-        step = max(round(bridge.picture.shape[1] / WIDTH), 1)
+        step = max(round(bridge.shown.picture.shape[1] / WIDTH), 1)
         used: dict[tuple[str, int, int], tuple[NDArray[np.float32], NDArray[np.float32]]] = {}
 
         def small(key: str) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
-            image = bridge.layer(key)
+            image = bridge.light.layer(key)
             if image is None:
                 return None
             name = key, image.passes, step
@@ -39,7 +39,7 @@ class SharesFeed:
             return used[name]
 
         document = session.document
-        view = view_of(document.shot, bridge.size())
-        found = shares_of(look, view, spec.key, small, bridge.subject_mask(step))
+        view = view_of(document.shot, bridge.asking.size())
+        found = shares_of(look, view, spec.key, small, bridge.lens.subject_mask(step))
         self._small = used
         return found

@@ -75,7 +75,7 @@ class VariationsView(QWidget):
         self._lay_out()
         self._made.connect(self._take)
         session.opened.connect(self._forget)
-        bridge.refined.connect(self._when_here)
+        bridge.light.refined.connect(self._when_here)
 
     @property
     def count(self) -> int:
@@ -101,7 +101,7 @@ class VariationsView(QWidget):
             return
         if self._is_due:
             self.make()
-        elif self.found and self._bridge.shown_passes >= 2 * self._drawn_at:
+        elif self.found and self._bridge.shown.passes >= 2 * self._drawn_at:
             shares = self._balance.present_shares()
             if shares is not None:
                 self._draw(shares)
@@ -121,7 +121,7 @@ class VariationsView(QWidget):
         self._lay_out()
         count = self.count
         self._seed += 1
-        seed, table, held = self._seed, self._bridge.screen.table, self._balance.locked
+        seed, table, held = self._seed, self._bridge.shown.screen.table, self._balance.locked
 
         def show(picture: NDArray[np.float32], scale: float) -> NDArray[np.uint8]:
             return table.show(picture, scale, dither=False)[..., 2::-1]
@@ -147,10 +147,10 @@ class VariationsView(QWidget):
 
     def _draw(self, shares: Shares) -> None:
         """The small pictures of the sheet, from light as clean as it is now."""
-        self._drawn_at = max(self._bridge.shown_passes, 1)
+        self._drawn_at = max(self._bridge.shown.passes, 1)
         for cell, one in zip(self.cells, self.found):
             picture = shares.mixed(dict(one.moves)).picture
-            image = as_image(self._bridge.screen.table.show(picture, shares.scale))
+            image = as_image(self._bridge.shown.screen.table.show(picture, shares.scale))
             cell.setIcon(QIcon(QPixmap.fromImage(image)))
 
     def show_one(self, number: int) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from lunar_haze.core.document.journal import Found, Journal
 from lunar_haze.core.document.lock import DocumentLock, Owner
 from lunar_haze.core.document.model import Document
+from lunar_haze.ui.session.aside import handed
 
 log = logging.getLogger(__name__)
 
@@ -27,6 +28,7 @@ class JournalKeeper(QObject):
 
     said = Signal(str, bool)
     lost = Signal()
+    _written = Signal(object, object)
 
     def __init__(
         self, state_folder: Path, document: Callable[[], Document], aside: Callable[[Callable[[], None]], None]
@@ -44,6 +46,7 @@ class JournalKeeper(QObject):
         self._fresh = QTimer(self, interval=FRESH_MS)
         self._fresh.timeout.connect(self.is_mine)
         self._told_place: Path | None = None
+        self._written.connect(self._tell_place)
 
     def begin(self, path: Path | None) -> Owner | None:
         """Another document is at hand, or the same under another name.
@@ -121,16 +124,17 @@ class JournalKeeper(QObject):
         except OSError as error:
             log.warning("unsaved work cannot be kept: %s", error)
             place = None
+        handed(self._written.emit, journal, place)
+
+    def _tell_place(self, journal: Journal, place: Path | None) -> None:
+        """Where a journal was written, None for nowhere."""
         if place == self._told_place or journal is not self.journal:
             return
         self._told_place = place
-        try:
-            if place is None:
-                self.said.emit("unsaved work cannot be kept on this disk; save it elsewhere soon", True)
-            elif self._path is not None and place.parent != self._path.parent:
-                self.said.emit(f"{self._path.parent} cannot be written; unsaved work is kept in {place.parent}", True)
-        except RuntimeError:
-            pass  # the session was closed meanwhile
+        if place is None:
+            self.said.emit("unsaved work cannot be kept on this disk; save it elsewhere soon", True)
+        elif self._path is not None and place.parent != self._path.parent:
+            self.said.emit(f"{self._path.parent} cannot be written; unsaved work is kept in {place.parent}", True)
 
     def find(self) -> Found | None:
         """Unsaved work of the document at hand; journals that cannot be read are told."""

@@ -25,8 +25,8 @@ class PlaceAtHand(QObject):
         self._aside = aside
         self.place: Place | None = None
         self.spec: PlaceSpec | None = None
-        #: A place and its geometry. Whoever asks first makes it, whichever thread that is.
-        self._index: tuple[Place, RayIndex] | None = None
+        #: A place and its geometry, one at the most. Whoever asks first makes it, on any thread, under the lock.
+        self._index: list[tuple[Place, RayIndex]] = []
         self._one_builds = threading.Lock()
         self._loaded.connect(self._take)
 
@@ -36,13 +36,16 @@ class PlaceAtHand(QObject):
             place = self.place
             if place is None:
                 raise PlaceError("the place is still being opened; try again in a moment")
-            if self._index is None or self._index[0] is not place:
-                self._index = place, RayIndex(place)
-            return self._index[1]
+            if not self._index or self._index[0][0] is not place:
+                self._index[:] = [(place, RayIndex(place))]
+            return self._index[0][1]
 
     def have(self, place: Place | None) -> None:
         """A place that has been read already, or none."""
         self.place = place
+        if place is None:
+            with self._one_builds:
+                self._index.clear()
 
     def read(self, spec: PlaceSpec) -> None:
         """Read a place aside; what is here of another stays until it comes."""

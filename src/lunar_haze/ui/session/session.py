@@ -444,7 +444,7 @@ class Session(Chosen):
         self._tidy.stop()
         self.tried.forget()
         self.keeper.flush()
-        self.aside.wait()
+        self.aside.close()
         self.keeper.release()
         # Whoever still holds the session does not hold a whole place with it.
         self._at_hand.have(None)

@@ -77,11 +77,11 @@ class LookActs:
 
     def set_exposure_from_picture(self) -> None:
         """Set the locked exposure by metering the picture once, as soon as it is no stand-in."""
-        if self.session.is_open and not self.bridge.when_true(self._meter):
+        if self.session.is_open and not self.bridge.shown.when_true(self._meter):
             self._say("waiting for the picture: a preview is not metered", False)
 
     def _meter(self) -> None:
-        picture = self.bridge.picture
+        picture = self.bridge.shown.picture
         ev100 = None if picture is None else metered_ev100(picture)
         if ev100 is None:
             self._say("the picture is black; there is nothing to meter", False)

@@ -77,7 +77,7 @@ class Window(QMainWindow):
         self.keys = Keys(state_folder / "keys.json")
 
         self.picture = PictureView(session, self.bridge)
-        self.picture.lay_over(MaskOverlay(session, self.bridge.masks))
+        self.picture.lay_over(MaskOverlay(session, self.bridge.light.masks))
         self.picture.lay_over(MaskBrush(session))
         self.notices = Notices(self.picture)
         self.hour = DayStrip(session, self.bridge)
@@ -93,10 +93,10 @@ class Window(QMainWindow):
         self.rail.acts = [self.actions_by_name[name] for name in CARD_ACTS]
         self.plan = PlanView(session, self.bridge)
         self.facets = Facets(session, Folds(state_folder / "sections.json", SHUT_AT_FIRST), self.bridge)
-        session.tried.picture = lambda: self.bridge.image
+        session.tried.picture = lambda: self.bridge.shown.image
         session.tried.renewed.connect(self.facets.update_wells)
         self.facets.air_words = lambda: air_words(self.bridge)
-        self.bridge.refined.connect(self._renew_air_words)
+        self.bridge.light.refined.connect(self._renew_air_words)
         self.assistant = Assistant(session)
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
         self.beside = Beside(session, self.bridge, self.picture, self.plan, self.pins, self.player)
@@ -104,7 +104,7 @@ class Window(QMainWindow):
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
         self.facets.fill_hand_off = self.sheet.fill
-        self.bridge.part_changed.connect(self._renew_sheet)
+        self.bridge.asking.part_changed.connect(self._renew_sheet)
         self.sheet.sequences.changed.connect(self._renew_sheet)
         self.files = FileActs(session, self.hand_off, self.notices.say, self)
         self._lay_out()

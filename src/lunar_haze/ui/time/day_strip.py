@@ -117,7 +117,7 @@ class DayStrip(QWidget):
         self._making = False
         if band is None:
             return  # the log tells why; another day may do
-        self.band.image = as_image(self._bridge.screen.table.show(band, 1.0))
+        self.band.image = as_image(self._bridge.shown.screen.table.show(band, 1.0))
         self.band.update()
         if wanted != self._wanted:
             self._later.start()

@@ -24,15 +24,15 @@ class FramePictures:
 
     def passes_of(self, keys: Iterable[str]) -> int | None:
         """The least passes of these layers, 0 with a stand-in among them; None where one is not at hand."""
-        images = self._bridge.mix.images
+        images = self._bridge.light.mix.images
         if not images or not images.keys() >= set(keys):
             return None
         return min((images[key].passes for key in keys), default=1)
 
     def size(self) -> tuple[int, int]:
         """Size of the layers at hand [px]; of those asked for while there are none."""
-        image = next(iter(self._bridge.mix.images.values()), None)
-        return self._bridge.size() if image is None else (image.surface.shape[1], image.surface.shape[0])
+        image = next(iter(self._bridge.light.mix.images.values()), None)
+        return self._bridge.asking.size() if image is None else (image.surface.shape[1], image.surface.shape[0])
 
     def scatter(self, finish: Finish) -> Scatter | None:
         """What scatters the light of these layers as a finish has it, None where it is not scattered layer by layer."""
@@ -41,7 +41,7 @@ class FramePictures:
     def over_light(self, there: Document) -> OverLight:
         """What lays masks and dust of a document at a frame on its light; to be asked for by the window's thread."""
         width, height = self.size()
-        return self._bridge.over_light(there.look, there.shot, (height, width))
+        return self._bridge.light.over_light(there.look, there.shot, (height, width))
 
     def image(self, frame: Mixed, there: Document, over: OverLight) -> QImage:
         """A frame under look and shot of a document at it, as an image; for the player's thread alone."""

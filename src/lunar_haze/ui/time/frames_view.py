@@ -154,7 +154,7 @@ class FramesView(QScrollArea):
         for frame in self.frames:
             small = self._player.ahead.small(frame.plan)
             if small is not None:
-                frame.image = self._bridge.screen.image_of(small.light, frame.plan.look, frame.plan.shot)
+                frame.image = self._bridge.shown.screen.image_of(small.light, frame.plan.look, frame.plan.shot)
                 frame.update()
 
     def go(self, frame: int) -> None:

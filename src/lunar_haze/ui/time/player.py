@@ -9,7 +9,7 @@ import logging
 import math
 import time
 from collections import deque
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 
 import attrs
 import numpy as np
@@ -108,14 +108,14 @@ class Player(QObject):
         self._from = 0
         #: How many frames have gone by since playing began when the one on screen was shown, -1 for none.
         self._shown = -1
-        self._thread = ThreadPoolExecutor(1, "player")
+        self._thread = session.aside.queue("player")
         #: The frames that wait for their time, the one that is made after them, and whether that is out of date.
         self._waiting: deque[Made] = deque()
         self._work: Future[Made] | None = None
         self._stale = False
-        self._builds = ThreadPoolExecutor(1, "frame-mix")
+        self._builds = session.aside.queue("frame-mix")
         self._fresh: Future[FrameMix] | None = None
-        bridge.denoised.connect(self._denoised)
+        bridge.light.denoised.connect(self._denoised)
         self._timer = QTimer(self, timerType=Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._tick)
         session.changed.connect(self._edited)
@@ -181,7 +181,7 @@ class Player(QObject):
         if session.is_open and self.frame != session.document.shot.frame:
             session.act("frame", edits.change_shot(session.document, frame=self.frame))
         else:
-            self._bridge.refresh()
+            self._bridge.shown.refresh()
         told = self.tally.words()
         if told:
             session.said.emit(f"played: {told}", False)
@@ -198,7 +198,7 @@ class Player(QObject):
         session.edit("frame", edits.change_shot(session.document, frame=frame), "frame")
 
     def _denoised(self) -> None:
-        live = self._bridge.mix
+        live = self._bridge.light.mix
         if self.is_playing and self._mix is not None and live.is_denoised(self._mix.keys):
             # What comes next is mixed from the denoised ones, made ready while the others still serve.
             self._fresh = self._builds.submit(live.frames(*self._made_of[:2]))
@@ -293,7 +293,7 @@ class Player(QObject):
         self._shown, self.frame = made.number, self._frame_of(made.number)
         self.session.play(made.there)
         if made.image is not None:
-            self._bridge.show_frame(made.image)
+            self._bridge.shown.show_frame(made.image)
         self.moved.emit(self.frame)
 
     def _light_of(self, there: Document) -> tuple[str, Frame] | None:
@@ -331,7 +331,7 @@ class Player(QObject):
             return None
         made_of = (are_together(tuple(lit)), self._frames.scatter(there.look.finish), passes > 0)
         if self._mix is None or not {g.key for g in lit} <= set(self._mix.keys) or self._made_of != made_of:
-            self._made_of, self._mix = made_of, self._bridge.mix.frames(*made_of[:2])()
+            self._made_of, self._mix = made_of, self._bridge.light.mix.frames(*made_of[:2])()
         mix = self._mix
         return lambda: mix.picture(now)
 
@@ -348,6 +348,4 @@ class Player(QObject):
     def close(self) -> None:
         """End what runs."""
         self._timer.stop()
-        self._thread.shutdown(wait=True)
-        self._builds.shutdown(wait=True)
         self.ahead.close()
