@@ -7,6 +7,7 @@ the window and of the render process are read. From the tenth minute on all must
 import contextlib
 import gc
 import os
+import subprocess
 import sys
 import tempfile
 import threading
@@ -256,6 +257,8 @@ def soak(minutes: float) -> list[tuple[str, ...]]:
 
 
 if __name__ == "__main__":
+    # As `./start` does: what is compiled in mid-work stays in memory, and is no part of the program's own use.
+    subprocess.run([sys.executable, "-m", "lunar_haze.service.warmup"], check=True)
     if sys.argv[1:]:
         print(table(soak(float(sys.argv[1]))))
     else:
