@@ -116,7 +116,7 @@ class LightAtHand(QObject):
         masks = self.masks.now(
             look, size, lambda source_id: self._gains.parts_of(source_id, look, shot, self.mix.images)
         )
-        return OverLight(masks, self.dust.now(look, shot.seconds, size, now))
+        return OverLight(size, masks, self.dust.now(look, shot.seconds, size, now))
 
     def _seen(self) -> tuple[View, NDArray[np.int32], NDArray[np.float32]] | None:
         return None if self.picture is None else self._lens.now()
