@@ -73,7 +73,11 @@ def assigned(document: Document, text: str) -> Document:
     if row_name not in facets:
         raise DocumentError(f"{name.strip()} has no “{row_name}”; it has {', '.join(facets)}")
     facet = facets[row_name]
-    wanted = within(facet, parse_quantity(value, facet.row.unit, facet.read(document)))
+
+    def converts(amount: float, unit: str) -> float | None:
+        return facet.converts(document, amount, unit)
+
+    wanted = within(facet, parse_quantity(value, facet.row.unit, facet.read(document), converts))
     if not is_key:
         return followed(document, facet.write(document, wanted))
     try:

@@ -20,6 +20,8 @@ class Facet:
     read: Callable[[Document], float]
     write: Callable[[Document, float], Document]
     when: Callable[[Document], bool] = lambda document: True
+    #: What an amount of light (value, unit) of another kind is in the row's unit; None where that is no physics.
+    converts: Callable[[Document, float, str], float | None] = lambda document, value, unit: None
 
     @property
     def name(self) -> str:

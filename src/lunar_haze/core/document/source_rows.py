@@ -10,6 +10,7 @@ from lunar_haze.core.document.facet import Facet, bound, points
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.sky.model import ClearSky, Gradient, Lightning, Panorama
 from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
+from lunar_haze.core.sources.amounts import convert, units_of
 from lunar_haze.core.sources.array import LampArray, Placed
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS
 from lunar_haze.core.sources.flicker_kinds import flicker_kind_of
@@ -40,7 +41,7 @@ def source_facets(document: Document, source: Source) -> list[Facet]:
             return edits.reshape(d, source_id, changed.shape)
         return edits.with_source(d, changed)
 
-    found = bound(_level_rows(source), get, put, "level")
+    found = _level_facets(source, get, put)
     found += bound(SWITCH_ROWS, get, put)
     found.append(_temperature(get, put))
     found += bound([_tint(document), *GEL_ROWS], get, put, "colour")
@@ -71,6 +72,21 @@ def _level_rows(source: Source) -> list[Row]:
             ceiling=edits.AMOUNT_MAX, tip="how much light it gives; the dimmer lies on top"),
         DIMMER_ROW,
     ]  # fmt: skip
+
+
+def _level_facets(
+    source: Source, get: Callable[[Document], Source], put: Callable[[Document, Source], Document]
+) -> list[Facet]:
+    """The level, which takes light told in any unit that its shape can be told in, and the dimmer."""
+
+    def converts(document: Document, value: float, unit: str) -> float | None:
+        now = get(document)
+        if unit not in units_of(now.shape):
+            return None
+        return convert(attrs.evolve(now, amount=value, unit=unit), now.unit, document.look.weather.atmosphere)
+
+    level, dimmer = bound(_level_rows(source), get, put, "level")
+    return [attrs.evolve(level, converts=converts), dimmer]
 
 
 def _temperature(get: Callable[[Document], Source], put: Callable[[Document, Source], Document]) -> Facet:

@@ -2,10 +2,12 @@
 
 A number as typed is the value itself, its sign included. With ``current`` the value the well holds:
 
-    200 lx   -11      a value, in a unit the well takes or one of the same kind (1.5 klm, 20 cm, 6 ft)
-    1/60 s   f/2.8    a fraction, an aperture, or any sum of + - * / and brackets
-    1,5      2,400 m  a comma for the point, or between thousands; spaces between thousands
-    +=1/3    -=2      a step from the current value
+    200 lx   -11      a value, in a unit the well takes or one of the same kind (1.5 klm, 20 cm, 6 ft), in any case
+    1/60 s   f2.8     a fraction, an aperture, or any sum of + - * / and brackets
+    1,5      1½       a comma for the point; common fractions
+    2 400 m           spaces between thousands; "2,400" may be either, and is asked about (`AmbiguousError`)
+    18:30             hours and minutes, in hours
+    +=1/3    -=10 %   a step from the current value
     *2  /2  2x  50 %  a factor on the current value
     250 mired         converted where physics can: kelvin and mired, degrees and radians
 """
@@ -14,6 +16,7 @@ import ast
 import math
 import operator
 import re
+from collections.abc import Callable
 from typing import Any
 
 from lunar_haze.core.errors import QuantityError
@@ -22,10 +25,12 @@ from lunar_haze.core.errors import QuantityError
 UNITS: dict[str, tuple[str, float]] = {
     "lx": ("lx", 1.0),
     "lux": ("lx", 1.0),
+    "fc": ("lx", 10.763910416709722),
     "klx": ("lx", 1e3),
     "mlx": ("lx", 1e-3),
     "lm": ("lm", 1.0),
     "lumen": ("lm", 1.0),
+    "lumens": ("lm", 1.0),
     "klm": ("lm", 1e3),
     "cd": ("cd", 1.0),
     "candela": ("cd", 1.0),
@@ -33,6 +38,9 @@ UNITS: dict[str, tuple[str, float]] = {
     "cd/m2": ("cd/m2", 1.0),
     "cd/m²": ("cd/m2", 1.0),
     "kcd/m2": ("cd/m2", 1e3),
+    "kcd/m²": ("cd/m2", 1e3),
+    "nit": ("cd/m2", 1.0),
+    "nits": ("cd/m2", 1.0),
     "m": ("m", 1.0),
     "cm": ("m", 0.01),
     "mm": ("m", 0.001),
@@ -49,7 +57,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "degrees": ("°", 1.0),
     "true": ("true", 1.0),
     "mired": ("mired", 1.0),
-    "EV": ("EV", 1.0),
+    "EV": ("stops", 1.0),
     "stop": ("stops", 1.0),
     "stops": ("stops", 1.0),
     "m/s": ("m/s", 1.0),
@@ -69,7 +77,22 @@ UNITS: dict[str, tuple[str, float]] = {
 
 _NUMBER_AND_UNIT = re.compile(r"^(?P<sum>[\d.eE+\-*/() ]*[\d.)])\s*(?P<unit>[^\d\s.()+\-*]*\d?)$")
 _CHANGE = re.compile(r"^(?P<how>\+=|-=|\*=|/=|\*|/|x(?=\s*[\d.(]))\s*(?P<by>.+)$")
-_THOUSANDS = re.compile(r"(?<![\d.])[1-9]\d{0,2}(?:,\d{3})+(?![\d,])")
+#: Two marks or more between groups of three are thousands; one alone may be the decimal mark as well.
+_THOUSANDS = re.compile(r"(?<![\d.,])[1-9]\d{0,2}(?:(?:,\d{3}){2,}|(?:\.\d{3}){2,})(?![\d.,])")
+_EITHER = re.compile(r"(?<![\d.,])([1-9]\d{0,2})[.,](\d{3})(?![\d.,]|[eE][+-]?\d)")
+_CLOCK = re.compile(r"^\s*(\d{1,2}):(\d{2})(?::(\d{2}))?\s*(?:h|uhr|o'clock)?\s*$")
+_FRACTIONS = {
+    "½": "1/2",
+    "⅓": "1/3",
+    "⅔": "2/3",
+    "¼": "1/4",
+    "¾": "3/4",
+    "⅕": "1/5",
+    "⅙": "1/6",
+    "⅛": "1/8",
+    "⅜": "3/8",
+}
+_FRACTION = re.compile(rf"(\d*)\s?([{''.join(_FRACTIONS)}])")
 _SPACED = re.compile(r"(?<=\d)[\u00a0\u2009\u202f ](?=\d{3}(?!\d))|(?<=\d)['’](?=\d{3}(?!\d))")
 _OPERATORS: dict[type, Any] = {
     ast.Add: operator.add,
@@ -99,20 +122,51 @@ def _evaluate(text: str) -> float:
         raise QuantityError(f"“{text}” is not a number or a sum of numbers") from error
 
 
+_IN_ANY_CASE = {unit.casefold(): unit for unit in reversed(UNITS)}
+#: Of light: what is typed in another of these is converted where that is physics.
+LIGHT = ("lx", "lm", "cd", "cd/m2")
+
+
+class AmbiguousError(QuantityError):
+    """A number whose mark may stand between thousands or before decimals; ``readings`` are both, to be typed."""
+
+    def __init__(self, text: str, readings: tuple[str, str]) -> None:
+        super().__init__(f"“{text}” may be {readings[0]} or {readings[1]}: which?")
+        self.readings = readings
+
+
+def _with_decimals(found: re.Match[str]) -> str:
+    """A number whose mark is that of decimals, written so that it cannot be read otherwise."""
+    decimals = found[2].rstrip("0")
+    return f"{found[1]}.{decimals}{'0' if len(decimals) == 3 else ''}".rstrip(".")
+
+
 def _plain(text: str) -> str:
-    """A text with points as decimal marks and nothing between thousands."""
+    """A text with points as decimal marks and nothing between thousands. Raises AmbiguousError."""
     text = _SPACED.sub("", text.strip().replace("−", "-").replace("×", "x"))
-    if "," in text and "." in text and text.rfind(",") > text.rfind("."):
-        text = text.replace(".", "")
-    text = _THOUSANDS.sub(lambda found: found[0].replace(",", ""), text)
-    return text.replace(",", "." if "." not in text else "")
+    text = _FRACTION.sub(lambda f: f"({f[1] or 0}+{_FRACTIONS[f[2]]})", text)
+    clock = _CLOCK.match(text)
+    if clock:
+        hours, minutes, seconds = (int(part or 0) for part in clock.groups())
+        return f"{hours + minutes / 60 + seconds / 3600!r} h"
+    if "," in text and "." in text and not _THOUSANDS.search(text):
+        # Both marks: what comes last is that of decimals.
+        return text.replace(".", "").replace(",", ".") if text.rfind(",") > text.rfind(".") else text.replace(",", "")
+    text = _THOUSANDS.sub(lambda found: re.sub("[.,]", "", found[0]), text)
+    if _EITHER.search(text):
+        raise AmbiguousError(text, (_EITHER.sub(r"\1\2", text), _EITHER.sub(_with_decimals, text)))
+    return text.replace(",", ".")
 
 
-def parse_quantity(text: str, unit: str, current: float) -> float:
+#: Tells an amount of light of another unit (one of LIGHT) in that of the well, None where that is no physics.
+Converts = Callable[[float, str], float | None]
+
+
+def parse_quantity(text: str, unit: str, current: float, converts: Converts = lambda value, other: None) -> float:
     """Value typed by an artist, in ``unit`` (a key of ``UNITS``).
 
     Raises QuantityError with a sentence to show when the text is no number, or is in a unit of
-    another kind.
+    another kind, AmbiguousError when it can be read in two ways.
     """
     text = _plain(text)
     factor = re.fullmatch(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*(?P<how>x|%)", text)
@@ -123,13 +177,17 @@ def parse_quantity(text: str, unit: str, current: float) -> float:
     if change:
         how = change["how"][0]
         if how in "+-":
-            step = _value(change["by"], unit)
+            share = re.fullmatch(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*%", change["by"])
+            if share and UNITS.get(unit, ("", 1.0))[0] != "%":
+                step = current * _evaluate(share["by"]) / 100.0
+            else:
+                step = _value(change["by"], unit, converts)
             return _usable(current + step if how == "+" else current - step, text)
         by = _evaluate(change["by"])
         if how == "/" and by == 0:
             raise QuantityError("nothing can be divided by zero")
         return _usable(current / by if how == "/" else current * by, text)
-    return _usable(_value(text.removeprefix("="), unit), text)
+    return _usable(_value(text.removeprefix("="), unit, converts), text)
 
 
 def _usable(value: float, text: str) -> float:
@@ -138,19 +196,25 @@ def _usable(value: float, text: str) -> float:
     return value
 
 
-def _value(text: str, unit: str) -> float:
+def _value(text: str, unit: str, converts: Converts) -> float:
     """A number with or without a unit, in ``unit``."""
     text = text.strip()
-    if re.match(r"^f\s*/\s*[\d.]", text) and unit == "":
-        text = text.split("/", 1)[1]
+    if re.match(r"(?i)^f\s*/?\s*[\d.]", text) and unit == "":
+        text = text[1:].lstrip(" /")
     match = _NUMBER_AND_UNIT.match(text)
     if not match:
         raise QuantityError(f"“{text}” is not a number; type one like 12 {unit}".rstrip() if text else "type a number")
     typed, value = match["unit"] or unit, _evaluate(match["sum"])
+    typed = typed if typed in UNITS else _IN_ANY_CASE.get(typed.casefold(), typed)
     if {typed, unit} == {"K", "mired"} or (typed, unit) == ("k", "mired"):
         if value == 0:
             raise QuantityError(f"0 {typed} is no temperature")
         return 1e6 / value
+    if typed in UNITS and UNITS[typed][0] != UNITS[unit][0] and UNITS[typed][0] in LIGHT:
+        base, factor = UNITS[typed]
+        converted = converts(value * factor, base)
+        if converted is not None:
+            return converted
     if typed not in UNITS or UNITS[typed][0] != UNITS[unit][0]:
         raise QuantityError(f"“{typed}” does not fit here; this is in {unit or 'plain numbers'}")
     # The same unit is the same number, to the last bit.
@@ -160,11 +224,19 @@ def _value(text: str, unit: str) -> float:
 def exact_quantity(value: float, unit: str) -> str:
     """A number as it is typed: all that tells it from its neighbours to one part in ten million, and its unit."""
     glue = "" if unit in ("°", "%") else " "
-    return f"{value:.7g}{glue}{unit}".rstrip() if math.isfinite(value) else ""
+    if not math.isfinite(value):
+        return ""
+    digits = f"{value:.7g}"
+    # Three decimals alone might be thousands.
+    return f"{digits}{'0' if _EITHER.search(digits) else ''}{glue}{unit}".rstrip()
+
+
+#: Between thousands as they are shown.
+THIN = "\u2009"
 
 
 def format_quantity(value: float, unit: str) -> str:
-    """A number with three significant figures and its unit, large amounts in thousands."""
+    """A number with three significant figures and its unit, large amounts in thousands, those apart by a thin space."""
     prefix = ""
     if unit in ("lx", "lm", "cd", "cd/m2") and abs(value) >= 10_000:
         value, prefix = value / 1000.0, "k"
@@ -173,7 +245,7 @@ def format_quantity(value: float, unit: str) -> str:
     if value == 0:
         digits = "0"
     elif abs(value) >= 100:
-        digits = f"{value:.0f}"
+        digits = f"{value:,.0f}".replace(",", THIN)
     elif abs(value) >= 10:
         digits = f"{value:.1f}"
     elif abs(value) >= 0.095:
