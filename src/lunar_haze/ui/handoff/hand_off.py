@@ -26,6 +26,7 @@ class HandOff:
         self.stop_button.setToolTip("stop writing the still")
         self.stop_button.hide()
         self.stop_button.clicked.connect(lambda: self.still and self.still.stop())
+        self._waiting: list[StillJob] = []
 
     def write_still(
         self,
@@ -42,14 +43,11 @@ class HandOff:
 
         ``part`` of the frame alone, None for all of it.
         """
-        if self.still is not None:
-            self._session.said.emit("a still is being written; stop it or wait for it", False)
-            return
         document, spec = self._session.document, self._session.place_spec
         if spec is None:
             return
         shot = document.shot
-        self.still = StillJob(
+        still = StillJob(
             path,
             spec,
             shot,
@@ -62,16 +60,31 @@ class HandOff:
             denoise,
             part,
         )
-        self.still.progress.connect(lambda done, total: self._status.setText(f"still {done} of {total} passes"))
+        self._waiting.append(still)
+        if self.still is not None:
+            self._session.said.emit(f"{path.name} is written after the one that is under way", False)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        """Begin the next still when none is under way."""
+        if self.still is not None or not self._waiting:
+            return
+        self.still = self._waiting.pop(0)
+        self.still.progress.connect(self._tell_progress)
         self.still.ended.connect(self._still_ended)
         self.stop_button.show()
         self.still.start(self._session.aside)
+
+    def _tell_progress(self, done: int, total: int) -> None:
+        more = f", {len(self._waiting)} more to write" if self._waiting else ""
+        self._status.setText(f"still {done} of {total} passes{more}")
 
     def _still_ended(self, text: str, is_problem: bool) -> None:
         self.still = None
         self.stop_button.hide()
         self._status.setText("")
         self._session.said.emit(text, is_problem)
+        self._go_on()
 
     def ask_sky(self) -> None:
         """Ask where the sky of the look's moment goes, as a lat-long map."""
@@ -103,6 +116,7 @@ class HandOff:
         self._session.aside.told(write)
 
     def close(self) -> None:
-        """Stop what is being written."""
+        """Stop what is being written, and what waits for it."""
+        self._waiting.clear()
         if self.still is not None:
             self.still.stop()
