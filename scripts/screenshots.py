@@ -23,7 +23,7 @@ from lunar_haze.service.client import RenderClient
 from lunar_haze.service.folders import sky_folder
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.base.well import Well
-from lunar_haze.ui.picture import bridge
+from lunar_haze.ui.picture import asking
 from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.look_acts import LIGHTNING
 from lunar_haze.ui.shell.window import Window
@@ -99,7 +99,7 @@ def main() -> None:
     names = sys.argv[2:] or list(VIEWS)
     folder.mkdir(parents=True, exist_ok=True)
     app = QApplication([])
-    bridge.PASSES = 16  # clean once denoised, and four views in minutes
+    asking.PASSES = 16  # clean once denoised, and four views in minutes
     theme.apply(app)
     keep_tables_in(sky_folder())
     with tempfile.TemporaryDirectory() as state:

@@ -17,7 +17,10 @@ class CountingHand:
         QApplication.processEvents()
 
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, at=None):
-        """Press a key where the keyboard is."""
+        """Press a key where the keyboard is, or in the picture or the plan, to which Escape leads from the column."""
+        if at is not None and not at.hasFocus():
+            at.setFocus()
+            self._done("Escape")
         QTest.keyClick(at or QApplication.focusWidget() or self.window.picture, key, modifier)
         self._done(f"key {Qt.Key(key).name}")
 

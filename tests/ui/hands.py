@@ -36,6 +36,9 @@ def source(window, source_id):
 
 
 def key(window, *keys, modifier=Qt.KeyboardModifier.NoModifier):
+    """Keys of the window: they act in the picture, to which a hand goes back from the column."""
+    if window.facets.isAncestorOf(QApplication.focusWidget() or window):
+        window.picture.setFocus()
     for k in keys:
         QTest.keyClick(window, k, modifier)
         QApplication.processEvents()

@@ -15,7 +15,7 @@ _KEYS = [
     Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_Space, Qt.Key.Key_Delete,
     Qt.Key.Key_Backspace, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp,
     Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight, Qt.Key.Key_Comma,
-    Qt.Key.Key_Period, Qt.Key.Key_Semicolon, Qt.Key.Key_Apostrophe, Qt.Key.Key_Minus, Qt.Key.Key_Plus, Qt.Key.Key_F2,
+    Qt.Key.Key_Period, Qt.Key.Key_Semicolon, Qt.Key.Key_J, Qt.Key.Key_Minus, Qt.Key.Key_Plus, Qt.Key.Key_F2,
 ]  # fmt: skip
 _MODIFIERS = [
     *[Qt.KeyboardModifier.NoModifier] * 6, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier,

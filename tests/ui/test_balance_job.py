@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 from lunar_haze.core.readings.outline import READS
 from lunar_haze.service.client import RenderClient
 from lunar_haze.ui.base import theme
-from lunar_haze.ui.picture import bridge
+from lunar_haze.ui.picture import asking
 from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.window import Window
 from tests.ui.acts import CountingHand
@@ -22,7 +22,7 @@ GRAVE = ("flat", "clipped", "crushed", "merged", "everywhere", "drowned")
 @pytest.fixture
 def lamplit(qtbot, tmp_path, work, monkeypatch):
     """The lamplit wait, rendered small by the real process."""
-    monkeypatch.setattr(bridge, "PASSES", 6)
+    monkeypatch.setattr(asking, "PASSES", 6)
     monkeypatch.setattr(bridge, "MAX_WIDTH", 480)
     monkeypatch.setattr(bridge, "MAX_HEIGHT", 270)
     theme.apply(QApplication.instance())

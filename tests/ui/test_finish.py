@@ -108,7 +108,7 @@ def test_n_mutes_it_and_so_does_the_box(finish_window):
     before = pixel(window)
     type_in(window, "finish exposure", "-3")
     QTest.qWait(30)
-    key(window, Qt.Key.Key_N)
+    key(window, Qt.Key.Key_Escape, Qt.Key.Key_N)
     QTest.qWait(30)
     assert window.session.document.look.finish.muted
     assert np.array_equal(pixel(window), before)

@@ -46,7 +46,9 @@ def test_return_commits_and_closes(window, well):
     assert focus() is well
     assert dimmer(window) == -2.0
     keys("n")
-    assert source(window, "sun").muted, "the next shortcut is a shortcut again"
+    assert not source(window, "sun").muted, "letters act in the picture, not in the column"
+    keys(Qt.Key.Key_Escape, "n")
+    assert source(window, "sun").muted
     assert dimmer(window) == -2.0
 
 
@@ -110,6 +112,8 @@ def test_a_digit_at_a_well_is_typed_into_it(window, well):
     keys(Qt.Key.Key_Escape)
     window.picture.setFocus()
     keys("2")
+    assert window.session.chosen == "sun", "digits never act by themselves"
+    keys("s")
     assert window.session.chosen == window.session.document.look.sources[1].id
 
 

@@ -60,7 +60,7 @@ def hidden(hand, source):
 def hidden_warm_lamp(hand):
     hand.add("sun, moon, sky", "sky")
     for _ in range(12):
-        hand.key(Qt.Key.Key_Apostrophe, at=hand.window.picture)
+        hand.key(Qt.Key.Key_J, at=hand.window.picture)
         if look(hand).hour_h > 20.0:
             break
     hand.add("lamp", "tungsten bulb")
@@ -170,7 +170,7 @@ def test_one_beam_from_above_in_mist_and_a_weak_fill(waiting, qtbot):
     hand.pull("aim", *FIGURE)
     beam = chosen(hand).id
     hand.number("level", "9000")
-    hand.key(Qt.Key.Key_2, at=hand.window.picture)
+    hand.key(Qt.Key.Key_S, at=hand.window.picture)
     hand.pick("an air to begin with", "thin mist")
     hand.key(Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier, at=hand.window.picture)
     qtbot.waitUntil(lambda: hand.window.session.ghost is not None, timeout=20_000)
@@ -188,7 +188,7 @@ def test_the_first_job_by_keys_alone(hand, qtbot):
     window = hand.window
     hand.add("sun, moon, sky", "sky")
     while look(hand).hour_h <= 20.0 and len(hand.acts) < 40:
-        hand.key(Qt.Key.Key_Apostrophe, at=window.picture)
+        hand.key(Qt.Key.Key_J, at=window.picture)
     hand.add("lamp", "tungsten bulb")
     hand.key(Qt.Key.Key_Return, at=window.picture)
     lamp = chosen(hand)

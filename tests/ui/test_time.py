@@ -14,7 +14,9 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QPushBut
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import CueSheet, cue_of, cues_of, with_key
 from lunar_haze.core.document.files import from_json, to_json
+from lunar_haze.core.document.mask_edits import add_mask
 from lunar_haze.core.document.rows import CAMERA
+from lunar_haze.core.finish.mask_model import Region
 from lunar_haze.core.layers.model import digest
 from lunar_haze.core.sky.model import Lightning
 from lunar_haze.core.sources.contacts import FailingTube
@@ -133,12 +135,16 @@ def test_a_gel_is_one_key_of_one_colour(shot, qtbot):
     assert session.document.look.expect("rim").gel == between
 
 
-def test_k_again_deletes_the_key_and_the_menu_makes_it_steady(shot):
+def test_k_again_deletes_no_key_but_shift_k_does_and_the_menu_makes_it_steady(shot):
     put_key(shot, 1, -6)
     put_key(shot, 25, 0)
     well = shot.facets.wells["dimmer"]
     well.setFocus()
     QTest.keyClick(well, Qt.Key.Key_K)
+    assert [k.frame for k in cue_of(shot.session.document, "rim", "dimmer").keys] == [1.0, 25.0]
+    assert "Shift+K" in shot.notices.text
+    QTest.keyClick(well, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
+    assert "deleted" in shot.notices.text
     assert [k.frame for k in cue_of(shot.session.document, "rim", "dimmer").keys] == [1.0]
     _take(shot.cue_strip.menu(), "steady again", "rim: dimmer")
     assert not cues_of(shot.session.document)
@@ -307,6 +313,14 @@ def test_frames_whose_light_is_not_there_are_shown_small_and_told(shot, qtbot):
     assert "small" in shot.cue_strip.told.text()
     shot.player.stop()
     assert session.played is None
+
+
+def test_a_small_frame_has_the_masks_of_the_look(shot, qtbot):
+    """Masks are of the size of the layers: a small frame under one could not be shown."""
+    session = shot.session
+    session.act("mask", add_mask(session.document, "left", Region(x=-0.3)))
+    test_frames_whose_light_is_not_there_are_shown_small_and_told(shot, qtbot)
+    assert shot.player.tally.failed == 0
 
 
 def test_what_is_new_on_screen_plays_at_once_and_truly_when_its_light_comes(shot, qtbot):

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QHelpEvent, QImage, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -20,6 +20,7 @@ from lunar_haze.core.units.row import row
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.base.notices import Notices
 from lunar_haze.ui.base.short_label import ShortLabel
+from lunar_haze.ui.base.tried import TriedNumber
 from lunar_haze.ui.base.well import Well
 from lunar_haze.ui.plan.plan_drawing import draw
 from tests.places import WHITE, floor, place_of
@@ -74,14 +75,14 @@ def test_a_well_holds_its_bounds_and_resets(well):
     assert well.value == 100.0
 
 
-def test_the_wheel_changes_only_a_well_that_is_chosen(well):
-    def wheel():
+def test_the_wheel_changes_only_a_well_whose_line_is_open(well):
+    def wheel(over):
         at = QPointF(20, 10)
         QApplication.sendEvent(
-            well,
+            over,
             QWheelEvent(
                 at,
-                well.mapToGlobal(at),
+                over.mapToGlobal(at),
                 QPoint(),
                 QPoint(0, 120),
                 Qt.MouseButton.NoButton,
@@ -91,15 +92,57 @@ def test_the_wheel_changes_only_a_well_that_is_chosen(well):
             ),
         )
 
-    well.clearFocus()
-    wheel()
-    assert well.value == 100.0
-    well.activateWindow()
+    settled = []
+    well.settled.connect(lambda: settled.append(well.value))
     well.setFocus()
-    QApplication.processEvents()
-    if well.hasFocus():
-        wheel()
-        assert well.value > 100.0
+    wheel(well)
+    assert well.value == 100.0
+    QTest.mouseClick(well, Qt.MouseButton.LeftButton)
+    wheel(well._editor)
+    turned = well.value
+    assert turned > 100.0
+    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    assert settled == [turned]
+    # Once it is closed the same wheel at the same place turns nothing.
+    wheel(well)
+    assert well.value == turned
+    # What was turned is put back by Escape.
+    QTest.mouseClick(well, Qt.MouseButton.LeftButton)
+    wheel(well._editor)
+    QTest.keyClick(well._editor, Qt.Key.Key_Escape)
+    assert well.value == pytest.approx(turned)
+
+
+def test_marks_of_earlier_values_are_not_live(well, monkeypatch):
+    """A click near the lower edge snapped to an old value."""
+    well.tried = lambda: (TriedNumber(6.0, 0.2, QImage()),)
+    x = round(well.tick_at(6.0))
+    QTest.mouseClick(well, Qt.MouseButton.LeftButton, pos=QPoint(x, well.height() - 2))
+    assert well.value == 100.0
+    assert well._editor is not None
+
+
+def test_a_number_that_can_be_read_in_two_ways_is_asked_about(well):
+    QTest.mouseClick(well, Qt.MouseButton.LeftButton)
+    QTest.keyClicks(well._editor, "1,250")
+    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    assert well.value == 100.0
+    assert "1250" in well.reason
+    assert "1.25" in well.reason
+    QTest.keyClick(well._editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(well._editor, "1250")
+    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    assert well.value == 1250.0
+
+
+def test_a_locked_number_takes_the_keyboard_and_says_why(well):
+    well.locked = "the camera is locked"
+    QTest.mouseClick(well, Qt.MouseButton.LeftButton)
+    assert well.reason == "the camera is locked"
+    QTest.keyClicks(well, "55")
+    assert well.value == 100.0
+    move(well, (10, 10), (100, 10))
+    assert well.value == 100.0
 
 
 def test_keys_step_and_open_the_line(well):

@@ -102,14 +102,13 @@ def test_the_live_mix_is_the_sum_it_claims_to_be(window):
 
 
 def test_mute_alone_and_thirds_of_stops_by_key(window):
-    QTest.keyClick(window, Qt.Key.Key_1)
-    assert window.session.chosen == "sun"
+    window.session.choose("sun")
     QTest.keyClick(window, Qt.Key.Key_N)
     assert source(window, "sun").muted
     QTest.keyClick(window, Qt.Key.Key_N)
     QTest.keyClick(window, Qt.Key.Key_O)
     assert source(window, "sun").alone
-    QTest.keyClick(window, Qt.Key.Key_0)
+    QTest.keyClick(window, Qt.Key.Key_S)
     assert window.session.chosen_source.name == "sky"
     dark = window.bridge.gains.present()
     QTest.keyClick(window, Qt.Key.Key_O)
@@ -124,7 +123,7 @@ def test_start_from_black_is_black_and_one_lamp_brings_light(window, qtbot):
     QApplication.processEvents()
     assert all(s.muted for s in window.session.document.look.sources)
     qtbot.waitUntil(lambda: window.bridge.shown.picture is not None and window.bridge.shown.picture.max() == 0.0)
-    QTest.keyClick(window, Qt.Key.Key_1)
+    window.session.choose(window.session.document.look.sources[0].id)
     QTest.keyClick(window, Qt.Key.Key_N)
     qtbot.waitUntil(lambda: window.bridge.shown.picture.max() > 0.0)
     for _ in range(2):
@@ -141,7 +140,7 @@ def test_the_day_strip_moves_the_sun(window, qtbot):
     assert look.hour_h == pytest.approx(15.0, abs=0.1)
     assert look.source("sun").shape.azimuth_deg > 200
     qtbot.waitUntil(lambda: len(window.bridge._backend.requests) > asked)
-    QTest.keyClick(window, Qt.Key.Key_Period)
+    QTest.keyClick(window, Qt.Key.Key_H)
     assert window.session.document.look.hour_h == pytest.approx(look.hour_h + 1 / 6)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
 
@@ -200,7 +199,7 @@ def test_air_and_lens_have_their_facets(window, qtbot):
     QApplication.processEvents()
     assert window.bridge.shown.image.pixelColor(20, 20).value() < before
     assert len(window.bridge._backend.requests) == asked + 1
-    assert not window.facets.wells["focal length"].isEnabled(), "the camera is locked"
+    assert window.facets.wells["focal length"].locked
 
 
 def test_exposure_stays_until_it_is_asked_from_the_picture(window):
@@ -453,7 +452,7 @@ def test_keys_are_on_one_sheet_without_doubles_and_can_be_changed(window, tmp_pa
     assert all(window.actions_by_name[a.name].toolTip() for a in ACTS)
     mine = Keys(tmp_path / "k.json")
     pin = next(a for a in ACTS if a.name == "pin")
-    assert mine.change(pin, "W") == "wipe against the pin"
+    assert "wipe against the pin" in mine.change(pin, "W")
     assert mine.change(pin, "Ctrl+P") is None
     assert Keys(tmp_path / "k.json").key(pin).toString() == "Ctrl+P"
     QTest.keyClick(window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)

@@ -14,7 +14,7 @@ from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.service.still import Still, hand_over
-from lunar_haze.ui.picture import bridge as bridge_module
+from lunar_haze.ui.picture import asking
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.session.session import Session
 from tests.strategies.documents import documents
@@ -49,7 +49,7 @@ def yard(tmp_path_factory):
 def settled(qapp, yard, tmp_path_factory):
     folder = tmp_path_factory.mktemp("settled")
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(bridge_module, "PASSES", PASSES)
+        patch.setattr(asking, "PASSES", PASSES)
         session = Session(folder / "state")
         bridge = RenderBridge(session, HereBackend(folder / "layers"))
         save(Document(yard.place, (Shot("wide"),), (Look("first"),), (), "wide", "first"), folder / "yard.haze")

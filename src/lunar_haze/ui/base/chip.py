@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QColorDialog, QMenu, QWidget
 
 from lunar_haze.ui.base import theme
-from lunar_haze.ui.base.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key, state_of
+from lunar_haze.ui.base.key_mark import AT_KEY, KEY_HELD, SETS_KEY, STEADY, Keys, paint_key, state_of
 
 
 class Chip(QWidget):
@@ -55,8 +55,8 @@ class Chip(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.choose()
-        elif event.key() == SETS_KEY and not event.modifiers() and self.keys is not None:
-            self.keys.toggle()
+        elif event.key() == SETS_KEY and event.modifiers() in KEY_HELD and self.keys is not None:
+            self.keys.remove() if event.modifiers() else self.keys.set()
         else:
             super().keyPressEvent(event)
 

@@ -2,9 +2,12 @@
 
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QComboBox, QWidget
 
 from lunar_haze.ui.base import theme
+
+#: The name of the widget that has the keyboard once something was chosen from a list.
+HOME = "keyboard home"
 
 
 class Choice(QComboBox):
@@ -12,8 +15,14 @@ class Choice(QComboBox):
 
     def __init__(self) -> None:
         super().__init__()
-        # A click opens it and leaves the keyboard where it was: shortcuts go on working after a choice.
+        # A click opens it and leaves the keyboard where it was; once something is chosen the picture has it.
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.activated.connect(self._give_back)
+
+    def _give_back(self) -> None:
+        home = self.window().findChild(QWidget, HOME)
+        if home is not None:
+            home.setFocus()
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         # Meant for the column that scrolls; the open list has a wheel of its own.

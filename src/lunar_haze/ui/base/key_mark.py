@@ -10,8 +10,9 @@ from lunar_haze.ui.base import theme
 
 #: What a number does over the frames: nothing, it follows a cue, or it has a key at the frame on screen.
 STEADY, KEYED, AT_KEY = "steady", "keyed", "at a key"
-#: Sets a key of what a control shows, or deletes it.
+#: Sets a key of what a control shows; with Shift it deletes the one that is there.
 SETS_KEY = Qt.Key.Key_K
+KEY_HELD = (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
 
 
 class Keys(Protocol):
@@ -25,8 +26,11 @@ class Keys(Protocol):
     def offer(self, menu: QMenu) -> None:
         """Add what can be done with them to a menu."""
 
-    def toggle(self) -> None:
-        """Set a key at the frame on screen, or delete the one that is there."""
+    def set(self) -> None:
+        """Set a key at the frame on screen."""
+
+    def remove(self) -> None:
+        """Delete the key at the frame on screen."""
 
 
 def state_of(keys: Keys | None) -> str:

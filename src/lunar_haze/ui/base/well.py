@@ -5,6 +5,7 @@ refused stays open and says why. Qt asks the widget that has the keyboard first 
 (ShortcutOverride): a well claims those it uses, so that no shortcut of the window takes them.
 """
 
+import contextlib
 import math
 from collections.abc import Callable
 
@@ -25,16 +26,16 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QLabel, QMenu, QSizePolicy, QToolTip, QWidget
 
 from lunar_haze.core.errors import QuantityError
-from lunar_haze.core.units.quantity import exact_quantity, format_quantity, parse_quantity
+from lunar_haze.core.units.quantity import AmbiguousError, Converts, exact_quantity, format_quantity, parse_quantity
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui.base import theme
-from lunar_haze.ui.base.key_mark import AT_KEY, SETS_KEY, STEADY, Keys, paint_key, state_of
+from lunar_haze.ui.base.key_mark import AT_KEY, KEY_HELD, SETS_KEY, STEADY, Keys, paint_key, state_of
 from lunar_haze.ui.base.tried import TriedNumber
 from lunar_haze.ui.base.well_line import OPENING, RETURN, STEPS, WellLine, is_of_a_well
 
 DRAG_PIXELS_PER_RANGE = 240.0
 DRAG_START = 3
-#: How high over the lower edge a hand still has hold of a tick [px].
+#: How high over the lower edge a tick is told of [px].
 TICK_REACH = 8
 
 
@@ -79,17 +80,24 @@ class Well(QWidget):
         self.keep: Callable[[], None] | None = None
         #: Its keys over the frames, None where it has none and never will.
         self.keys: Keys | None = None
+        #: Why it cannot be changed now, "" when it can: it takes the keyboard all the same, and says so.
+        self.locked = ""
+        #: Tells light of another unit in that of this number.
+        self.converts: Converts = lambda value, unit: None
         self._pressed: QPointF | None = None
         self._dragging = False
         self._editor: WellLine | None = None
-        self._began = ""
+        self._opened_at = reset
         self._reason: QLabel | None = None
         self.setFixedHeight(24)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{label} in {unit}" if unit else label)
-        self.setToolTip(f"{tip + ' - ' if tip else ''}drag, wheel, or type: 12, +=1/3, 2x, 50 %; double-click resets")
+        self.setToolTip(
+            f"{tip + ' - ' if tip else ''}drag, or click and type: 12, +=1/3, 2x, 50 % (the wheel turns it then); "
+            "double-click resets"
+        )
 
     @classmethod
     def of(cls, row: Row) -> "Well":
@@ -120,7 +128,9 @@ class Well(QWidget):
 
     def _offer(self, value: float) -> None:
         value = min(max(value, self.floor), self.ceiling)
-        if value != self.value:
+        if self.locked:
+            self._say(self.locked)
+        elif value != self.value:
             self.value = value
             self.moved.emit(value)
             self.update()
@@ -155,11 +165,8 @@ class Well(QWidget):
         if self._pressed is None:
             return
         dragged, self._pressed, self._dragging = self._dragging, None, False
-        tick = self._tick_at(event.position())
         if dragged:
             self.settled.emit()
-        elif tick is not None:
-            self._take(tick.value)
         else:
             self.edit()
 
@@ -169,12 +176,19 @@ class Well(QWidget):
         self.reset()
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
-        # Only when chosen: a wheel meant to scroll the facets must not change the light.
-        if not self.hasFocus():
-            event.ignore()
+        # Meant for the column that scrolls; a number turns under the wheel while its line is open (`turn`).
+        event.ignore()
+
+    def turn(self, notches: float) -> None:
+        """Turn the number whose line is open; what is typed there goes first."""
+        if self._editor is None:
             return
-        self.step(event.angleDelta().y() / 120.0 * 0.02)
-        self.settled.emit()
+        with contextlib.suppress(QuantityError):
+            self._offer(self._parsed(self._editor.text()))
+        self.step(notches * 0.02)
+        self._editor.setText(exact_quantity(self.value, self.unit))
+        self._editor.selectAll()
+        self._hide_reason()
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and is_of_a_well(event):
@@ -193,9 +207,9 @@ class Well(QWidget):
             self.settled.emit()
         elif event.key() in (*RETURN, Qt.Key.Key_F2):
             self.edit()
-        elif event.key() == SETS_KEY and not event.modifiers():
+        elif event.key() == SETS_KEY and event.modifiers() in KEY_HELD:
             if self.keys is not None:
-                self.keys.toggle()
+                self.keys.remove() if event.modifiers() else self.keys.set()
         elif event.text() and event.text() in OPENING and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.edit(event.text())
         else:
@@ -239,11 +253,14 @@ class Well(QWidget):
 
     def edit(self, begin: str = "") -> None:
         """Open the line to type in."""
-        if self._editor is not None or not self.isEnabled():
+        if self.locked:
+            self._say(self.locked)
             return
-        editor = WellLine(self, self.commit, self.cancel)
-        self._began = begin or exact_quantity(self.value, self.unit)
-        editor.setText(self._began)
+        if self._editor is not None:
+            return
+        editor = WellLine(self, self.commit, self.cancel, self.turn)
+        self._opened_at = self.value
+        editor.setText(begin or exact_quantity(self.value, self.unit))
         editor.setAccessibleName(self.accessibleName())
         editor.setGeometry(self.rect())
         editor.setFont(theme.font())
@@ -266,14 +283,20 @@ class Well(QWidget):
         if self._editor is None:
             return True
         text = self._editor.text()
-        if text == self._began and text == exact_quantity(self.value, self.unit):
+        if text == exact_quantity(self.value, self.unit):
             self._close_editor(keep_focus)
+            if self.value != self._opened_at:
+                self.settled.emit()
             return True
         try:
-            value = parse_quantity(text, self.unit, self.value)
+            value = self._parsed(text)
             if not self.floor <= value <= self.ceiling:
                 low, high = self._shown(self.floor), self._shown(self.ceiling)
                 raise QuantityError(f"{self._shown(value)} is past what {self.label} takes: {low} to {high}")
+        except AmbiguousError as error:
+            offered = " or ".join(f"<a href='{one}' style='color: {theme.LIT};'>{one}</a>" for one in error.readings)
+            self._refuse(f"{offered}? click, or type which")
+            return False
         except QuantityError as error:
             self._refuse(str(error))
             return False
@@ -282,8 +305,21 @@ class Well(QWidget):
         self.settled.emit()
         return True
 
+    def _parsed(self, text: str) -> float:
+        try:
+            return parse_quantity(text, self.unit, self.value, self.converts)
+        except AmbiguousError as error:
+            values = [parse_quantity(one, self.unit, self.value, self.converts) for one in error.readings]
+            possible = [value for value in values if self.floor <= value <= self.ceiling]
+            if len(possible) == 1:
+                return possible[0]
+            raise
+
     def cancel(self) -> None:
-        """Close the line; the value stays what it was."""
+        """Close the line; the value is what it was."""
+        if self._editor is not None and self.value != self._opened_at:
+            self._offer(self._opened_at)
+            self.settled.emit()
         self._close_editor(True)
 
     def reset(self) -> None:
@@ -295,9 +331,20 @@ class Well(QWidget):
         if self._editor is None:
             return
         self._editor.setStyleSheet(f"border: 1px solid {theme.WARN};")
+        self._say(why)
+
+    def _take_offered(self, text: str) -> None:
+        """Take the reading of a number that was clicked."""
+        if self._editor is not None:
+            self._editor.setText(text)
+            self.commit()
+
+    def _say(self, why: str) -> None:
+        """Tell why something was not done, under the number."""
         if self._reason is None:
             self._reason = QLabel(self.window())
             self._reason.setWordWrap(True)
+            self._reason.linkActivated.connect(self._take_offered)
             self._reason.setStyleSheet(f"background: #202020; color: {theme.WARN}; padding: 4px 8px;")
         self._reason.setText(why)
         self._reason.setFixedWidth(self.width())
@@ -335,6 +382,8 @@ class Well(QWidget):
         super().hideEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
+        if self._editor is None:
+            self._hide_reason()
         self.update()
         super().focusOutEvent(event)
 
@@ -377,6 +426,6 @@ class Well(QWidget):
             text = text.adjusted(11, 0, 0, 0)
         painter.setPen(theme.qcolor(theme.DIM))
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
-        painter.setPen(theme.qcolor(theme.TEXT if self.isEnabled() else theme.DIM))
+        painter.setPen(theme.qcolor(theme.DIM if self.locked else theme.TEXT))
         shown = self._shown(self.value)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)

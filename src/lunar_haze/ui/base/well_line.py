@@ -3,10 +3,10 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QFocusEvent, QKeyEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from lunar_haze.ui.base.key_mark import SETS_KEY
+from lunar_haze.ui.base.key_mark import KEY_HELD, SETS_KEY
 
 #: By how much of its range a key steps a well.
 STEPS = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}
@@ -17,12 +17,22 @@ RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 class WellLine(QLineEdit):
     """The line a well is typed in: ``commit`` (whether the well keeps the keyboard) takes what is typed, and says
-    whether it could; ``cancel`` leaves it.
+    whether it could; ``cancel`` leaves it; ``turn`` (notches) turns the number by the wheel.
     """
 
-    def __init__(self, well: QWidget, commit: Callable[[bool], bool], cancel: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        well: QWidget,
+        commit: Callable[[bool], bool],
+        cancel: Callable[[], None],
+        turn: Callable[[float], None],
+    ) -> None:
         super().__init__(well)
-        self._well, self._commit, self._cancel = well, commit, cancel
+        self._well, self._commit, self._cancel, self._turn = well, commit, cancel, turn
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        self._turn(event.angleDelta().y() / 120.0)
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         # Taken here, or the well below would have them too and open again.
@@ -53,7 +63,9 @@ class WellLine(QLineEdit):
 
 
 def is_of_a_well(event: QKeyEvent) -> bool:
-    """Whether a key steps a well's value or opens its editor."""
+    """Whether a key steps a well's value, opens its editor, or is of its keys over the frames."""
+    if event.key() == SETS_KEY and event.modifiers() in KEY_HELD:
+        return True
     if event.modifiers() != Qt.KeyboardModifier.NoModifier:
         return False
-    return event.key() in (*STEPS, *RETURN, Qt.Key.Key_F2, SETS_KEY) or bool(event.text() and event.text() in OPENING)
+    return event.key() in (*STEPS, *RETURN, Qt.Key.Key_F2) or bool(event.text() and event.text() in OPENING)

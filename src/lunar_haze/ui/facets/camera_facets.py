@@ -25,8 +25,7 @@ class CameraFacets:
         column.rows_of("place and aim")
         for name, facet in column.facets.items():
             if shot.locked and (facet.section == "place and aim" or name == "focal length"):
-                column.wells[name].setEnabled(False)
-                column.wells[name].setToolTip("the camera is locked; unlock it beside the shot's name")
+                column.wells[name].locked = "the camera is locked; unlock it beside the shot's name"
         column.section("frames")
         column.rows_of("frames")
         column.lay(

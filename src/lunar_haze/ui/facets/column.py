@@ -57,6 +57,7 @@ class _Section(QWidget):
         self.heading.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.heading.setAutoRaise(True)
         self.heading.setCheckable(True)
+        self.heading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.heading.toggled.connect(self._open)
         head = QHBoxLayout()
         head.addWidget(self.heading)
@@ -107,6 +108,8 @@ class Column:
         self.rebuild = rebuild
         self.wells: dict[str, Well] = {}
         self.body = QWidget()
+        # A click that misses a number gives it the keyboard, and what is typed then does nothing.
+        self.body.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._folds = folds
         self._fillers: list[object] = []
         self._refreshers: list[Callable[[], None]] = []
@@ -195,6 +198,7 @@ class Column:
         well.moved.connect(moved)
         well.settled.connect(settled)
         well.tried, well.keep = (lambda: session.tried.of(key)), keep
+        well.converts = lambda value, unit: facet.converts(session.document, value, unit)
         well.keys = keys_of(session, session.chosen, facet)
         self._refreshers.append(lambda: well.set_value(facet.read(session.document)))
         self.wells[name] = well

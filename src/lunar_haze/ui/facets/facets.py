@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QScrollArea
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.rows import AIR, CAMERA, FINISH, facets_of
@@ -63,9 +63,13 @@ class Facets(QScrollArea):
         self._folds = folds
         self.column = Column(session, folds, {})
         self._shown: object = None
+        #: Where the column of each kind of thing was left [px], and what kind it is of now.
+        self._left_at: dict[str, int] = {}
+        self._kind = ""
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("facets of what is chosen")
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         session.chosen_changed.connect(self.rebuild)
         session.changed.connect(self.refresh)
         session.place_ready.connect(self.rebuild)
@@ -90,6 +94,8 @@ class Facets(QScrollArea):
         """Make the facets of what is chosen anew."""
         session = self.session
         facets = self._facets()
+        self._left_at[self._kind] = self.verticalScrollBar().value()
+        has_keyboard = self._keyboard_at()
         self._shown = self._signature(facets)
         column = self.column = Column(session, self._folds, facets, self.rebuild)
         if not session.is_open:
@@ -113,12 +119,34 @@ class Facets(QScrollArea):
             )
         column.finish()
         # A well may be in the midst of telling of its change: it goes once that is done.
+        if has_keyboard is not None:
+            # It would go to whatever comes next in the window, and what is typed to that.
+            self.setFocus()
         old = self.takeWidget()
         if old is not None:
             old.hide()
             old.deleteLater()
         self.setWidget(column.body)
         column.refresh()
+        if has_keyboard is not None and has_keyboard in column.wells:
+            column.wells[has_keyboard].setFocus()
+        self._kind = self._kind_now()
+        column.body.adjustSize()
+        self.verticalScrollBar().setValue(self._left_at.get(self._kind, 0))
+
+    def _keyboard_at(self) -> str | None:
+        """The well that has the keyboard, "" for another part of the column, None where it is elsewhere."""
+        now = QApplication.focusWidget()
+        if now is None or not (now is self or self.isAncestorOf(now)):
+            return None
+        return next((name for name, well in self.wells.items() if well is now or well.isAncestorOf(now)), "")
+
+    def _kind_now(self) -> str:
+        """The kind of thing that is chosen: columns of one kind are alike, and stay where they were left."""
+        session = self.session
+        if session.is_open and session.chosen_source is not None:
+            return kind_of(session.chosen_source.shape).tag
+        return "card" if session.is_open and session.chosen_card is not None else session.chosen
 
     def _signature(self, facets: dict[str, Facet]) -> object:
         """What decides which widgets there are."""

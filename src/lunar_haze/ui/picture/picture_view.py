@@ -26,6 +26,7 @@ from lunar_haze.core.picture.readings import stops_of
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.plan.frames import fitted_size
 from lunar_haze.ui.base import theme
+from lunar_haze.ui.base.choice import HOME
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.enlarged import enlarged
 from lunar_haze.ui.picture.part_overlay import PartOverlay
@@ -90,6 +91,7 @@ class PictureView(QWidget):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("picture")
+        self.setObjectName(HOME)
         bridge.shown.picture_changed.connect(self._renewed)
         bridge.shown.frame_shown.connect(self.update)
         bridge.progress.connect(self._progressed)
@@ -310,6 +312,8 @@ class PictureView(QWidget):
     # -- acts on what is seen ---------------------------------------------------------------------
 
     def _clicked(self, at: QPointF) -> None:
+        if not all(0.0 <= part <= 1.0 for part in self.to_picture(at)):
+            return  # beside the picture there is nothing
         if self.session.picking is not None:
             take, self.session.picking = self.session.picking, None
             colour = self.acts.colour_at(at)

@@ -33,22 +33,28 @@ class Keyed:
             return AT_KEY
         return KEYED if cues else STEADY
 
-    def set_key(self) -> None:
-        """Set a key of what it is now at the frame on screen."""
+    def set(self) -> None:
+        """Set a key of what it is now at the frame on screen; one that is there stays, and that is told."""
+        if self.state == AT_KEY:
+            frame = self._session.document.shot.frame
+            self._session.said.emit(f"{self._name} has its key at frame {frame}; Shift+K deletes it", False)
+            return
         document = self._session.document
         for facet, part in self._facets:
             document = with_key(document, self._target, facet.name, facet.read(document), part)
         self._session.act(f"key of {self._name}", document)
 
-    def toggle(self) -> None:
-        """Set a key at the frame on screen, or delete the one that is there."""
-        if self.state != AT_KEY:
-            self.set_key()
-            return
+    def remove(self) -> None:
+        """Delete the key at the frame on screen, and tell it."""
         document = self._session.document
+        frame = document.shot.frame
+        if self.state != AT_KEY:
+            self._session.said.emit(f"{self._name} has no key at frame {frame}", False)
+            return
         for cue in self.cues:
-            document = without_key(document, cue, document.shot.frame)
+            document = without_key(document, cue, frame)
         self._session.act(f"no key of {self._name}", document)
+        self._session.said.emit(f"the key of {self._name} at frame {frame} is deleted; undo brings it back", False)
 
     def _steady(self) -> None:
         document = self._session.document
@@ -60,7 +66,10 @@ class Keyed:
         """Add what can be done with its keys to a menu."""
         frame = self._session.document.shot.frame
         is_set = self.state == AT_KEY
-        menu.addAction(f"delete the key at frame {frame}" if is_set else f"set a key at frame {frame}", self.toggle)
+        if is_set:
+            menu.addAction(f"delete the key at frame {frame}", self.remove)
+        else:
+            menu.addAction(f"set a key at frame {frame}", self.set)
         if self.cues:
             menu.addAction("remove keyframes", self._steady)
 

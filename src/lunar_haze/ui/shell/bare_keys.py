@@ -1,14 +1,12 @@
-"""Keys without Ctrl or Shift that belong to no widget: sources by number, before and after, play, take, leave."""
+"""Keys that belong to no widget: before and after, play, take, leave."""
 
 from collections.abc import Callable
 from typing import Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
-from lunar_haze.core.document.rows import AIR, CAMERA, FINISH
-from lunar_haze.core.sources.model import Sky
 from lunar_haze.ui.base.panes import Panes
 from lunar_haze.ui.picture.picture_view import PictureView
 from lunar_haze.ui.session.session import Session
@@ -32,7 +30,10 @@ class Takes(Protocol):
 
 
 class BareKeys:
-    """``leaving`` and ``taking`` are asked in turn, the uppermost first; ``say`` tells the artist."""
+    """``leaving`` and ``taking`` are asked in turn, the uppermost first; ``say`` tells the artist.
+
+    Keys but Escape act while one of ``places`` has the keyboard: picture, plan, rail, strips.
+    """
 
     def __init__(
         self,
@@ -45,50 +46,43 @@ class BareKeys:
         leaving: tuple[Leaves, ...],
         taking: tuple[Takes, ...],
         say: Callable[[str, bool], None],
+        places: tuple[QWidget, ...],
     ) -> None:
         self._session, self._picture, self._player, self._panes = session, picture, player, panes
         self._play, self._toggle_whole, self._say = play, toggle_whole, say
-        self._leaving, self._taking = leaving, taking
+        self._leaving, self._taking, self._places = leaving, taking, places
 
     def take(self, event: QKeyEvent, pressed: bool) -> bool:
         """Whether a key that goes down or up is one of these; it is done then."""
         if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
+        is_open = self._session.is_open
+        if event.key() == Qt.Key.Key_Escape and pressed and is_open:
+            self._escape()
+            return True
+        if not self._are_at_hand():
             return False
         if event.key() == Qt.Key.Key_B:
             if not event.isAutoRepeat() and self._picture.before is not None:
                 self._picture.show_before = pressed
                 self._picture.update()
             return True
-        if not pressed or not self._session.is_open:
+        if not pressed or not is_open:
             return False
-        if event.key() == Qt.Key.Key_Escape:
-            self._escape()
-            return True
         if event.key() == Qt.Key.Key_Space:
             if not event.isAutoRepeat():
                 self._play()
             return True
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            # A list or a button that has the keyboard means itself by it.
-            at_work = isinstance(QApplication.focusWidget(), (QAbstractButton, QComboBox, QLineEdit))
-            return not at_work and self.take_proposed()
-        return self._choose(event.key() - Qt.Key.Key_0)
+            return self.take_proposed()
+        return False
 
-    def _choose(self, number: int) -> bool:
-        """Choose a source by its number in the rail, then the air and the finish; 0 is the sky."""
-        session = self._session
-        sources = session.document.look.sources
-        if number == 0:
-            sky = next((s for s in sources if isinstance(s.shape, Sky)), None)
-            if sky is not None:
-                session.choose(sky.id)
-            return True
-        if not 0 < number < 10:
+    def _are_at_hand(self) -> bool:
+        """Whether one of the places has the keyboard, and no button, list or line in it means itself by a key."""
+        now = QApplication.focusWidget()
+        if now is None or isinstance(now, (QAbstractButton, QComboBox, QLineEdit)):
             return False
-        named = (*(source.id for source in sources), AIR, FINISH)
-        if number <= len(named):
-            session.choose(named[number - 1])
-        return True
+        return any(place is now or place.isAncestorOf(now) for place in self._places)
 
     def take_proposed(self) -> bool:
         """Take what is proposed; False when nothing is."""
@@ -112,4 +106,4 @@ class BareKeys:
         elif self._panes.is_picture_alone:
             self._toggle_whole()
         else:
-            session.choose(CAMERA if session.chosen != CAMERA else "")
+            picture.setFocus()

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QKeyCombination, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QDialog, QGridLayout, QKeySequenceEdit, QLabel, QScrollArea, QVBoxLayout, QWidget
 
@@ -33,6 +33,8 @@ ACTS = (
     Act("again", "hand off as last time", "Ctrl+Shift+E"),
     Act("quit", "quit", "Ctrl+Q"),
     Act("part", "refine a part of the frame first, or all of it again", "Ctrl+R"),
+    Act("next", "choose the next on the rail", "S"),
+    Act("previous", "choose the one before on the rail", "Shift+S"),
     Act("pin", "pin this state", "P"),
     Act("wipe", "wipe against the pin", "W"),
     Act("black", "start from black", "T"),
@@ -41,10 +43,10 @@ ACTS = (
     Act("alone", "the chosen source alone", "O"),
     Act("up", "a third of a stop up", "]"),
     Act("down", "a third of a stop down", "["),
-    Act("later", "ten minutes later", "."),
-    Act("earlier", "ten minutes earlier", ","),
-    Act("event-before", "to the event before", ";"),
-    Act("event", "to the next event", "'"),
+    Act("later", "ten minutes later", "H"),
+    Act("earlier", "ten minutes earlier", "Shift+H"),
+    Act("event-before", "to the event before", "Shift+J"),
+    Act("event", "to the next event", "J"),
     Act("remove", "delete the chosen source", "Delete"),
     Act("copy", "copy the chosen source", "Ctrl+C"),
     Act("paste", "paste a source", "Ctrl+V"),
@@ -61,20 +63,37 @@ ACTS = (
     Act("swap", "swap second view and picture", "L"),
     Act("readings", "readings beside the picture, or the plan", "R"),
     Act("frames", "frames of the shot: keys and curves", "F"),
-    Act("frame-on", "a frame on", "Shift+."),
-    Act("frame-back", "a frame back", "Shift+,"),
+    Act("frame-on", "a frame on", "D"),
+    Act("frame-back", "a frame back", "Shift+D"),
     Act("whole", "picture alone", "F11"),
     Act("manual", "manual", "F1"),
     Act("keys", "sheet of keys", "Shift+F1"),
 )
 #: Fixed: those that name places, and those that are of what has the keyboard.
 FIXED = (
-    ("1 .. 9", "choose on the rail"),
-    ("0", "choose the sky"),
     ("B held", "the picture before"),
     ("Space", "play the shot, or stop"),
-    ("K", "in a number: set a key of it at this frame, or delete it"),
+    ("K", "in a number: set a key of it at this frame; Shift+K deletes the one that is there"),
 )
+
+
+def is_bare(key: QKeySequence) -> bool:
+    """Whether a key is one that acts only while picture, plan, rail or a strip has the keyboard."""
+    if key.isEmpty():
+        return False
+    first: QKeyCombination = key[0]  # type: ignore[index]
+    held = first.keyboardModifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+    return held == Qt.KeyboardModifier.NoModifier and not Qt.Key.Key_F1 <= first.key() <= Qt.Key.Key_F35
+
+
+def is_of_numbers(key: QKeySequence) -> bool:
+    """Whether a key by itself types a number: such a key is no act's."""
+    if not is_bare(key):
+        return False
+    first: QKeyCombination = key[0]  # type: ignore[index]
+    is_letter = Qt.Key.Key_A <= first.key() <= Qt.Key.Key_Z
+    is_bracket = first.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight)
+    return not (is_letter or is_bracket or first.key() >= Qt.Key.Key_Escape)
 
 
 class Keys:
@@ -91,10 +110,12 @@ class Keys:
         return QKeySequence(self._changed.get(act.name, act.key))
 
     def change(self, act: Act, key: str) -> str | None:
-        """Give an act another key. A key that is taken is refused; then the other act's text is returned."""
+        """Give an act another key; why it cannot have that one, None when it has it now."""
+        if is_of_numbers(QKeySequence(key)):
+            return "digits and signs belong to numbers: take a letter, or Ctrl with it"
         for other in ACTS:
             if other != act and key and self.key(other) == QKeySequence(key):
-                return other.text
+                return f"that key already means “{other.text}”"
         self._changed[act.name] = key
         write_settings(self._file, self._changed)
         return None
@@ -123,10 +144,10 @@ class KeySheet(QDialog):
             edit.setAccessibleName(f"key for {act.text}")
 
             def take(act: Act = act, edit: QKeySequenceEdit = edit) -> None:
-                taken_by = keys.change(act, edit.keySequence().toString())
-                if taken_by:
+                refused = keys.change(act, edit.keySequence().toString())
+                if refused:
                     edit.setKeySequence(keys.key(act))
-                    self._note.setText(f"that key already means “{taken_by}”")
+                    self._note.setText(refused)
                     self._note.setStyleSheet(f"color: {theme.WARN};")
                 else:
                     changed()

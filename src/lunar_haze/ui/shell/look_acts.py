@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 
 from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
-from lunar_haze.core.document.rows import FINISH
+from lunar_haze.core.document.rows import AIR, FINISH
 from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.sky.lat_long import bearing_of
 from lunar_haze.core.sky.model import Lightning, sky_kind_of
@@ -198,6 +198,14 @@ class LookActs:
         if good:
             document = edits.put_in_group(self.session.document, source.id, name.strip())
             self.session.act(f"group {name.strip()}", document)
+
+    def choose_next(self, by: int) -> None:
+        """Choose what is so many cards on along the rail, or back."""
+        if not self.session.is_open:
+            return
+        along = [*(source.id for source in self.session.document.look.sources), AIR, FINISH]
+        at = along.index(self.session.chosen) + by if self.session.chosen in along else (0 if by > 0 else -1)
+        self.session.choose(along[at % len(along)])
 
     def move_card(self, by: int) -> None:
         """Move the chosen source's card along the rail."""

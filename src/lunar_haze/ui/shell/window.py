@@ -119,9 +119,12 @@ class Window(QMainWindow):
         self.assistant.found.connect(self._show_findings)
         self.ribbon.pointed.connect(self.picture.isolate)
         self.ribbon.opened.connect(self.picture.give_height)
+        places = (self.picture, self.plan, self.rail, self.ribbon, self.hour, self.cue_strip)
+        self._actions.act_in(*places)
         self._bare_keys = BareKeys(
             session, self.picture, self.player, self.panes, self._play, self.toggle_whole,
             (self.adding, self.beside, self.assistant), (self.adding, self.balance, self.assistant), self.notices.say,
+            places,
         )  # fmt: skip
         self.picture.take_ghost = self._bare_keys.take_proposed
         self.picture.put_at = self.adding.put_at
@@ -194,6 +197,8 @@ class Window(QMainWindow):
             "wipe": lambda: self.pins.toggle_wipe(),
             "black": self.acts.start_from_black,
             "exposure": self.acts.set_exposure_from_picture,
+            "next": lambda: self.acts.choose_next(1),
+            "previous": lambda: self.acts.choose_next(-1),
             "mute": lambda: self.acts.toggle("muted", "mute"),
             "alone": lambda: self.acts.toggle("alone", "alone"),
             "up": lambda: self.acts.nudge(1 / 3),

@@ -259,7 +259,7 @@ class CueStrip(QWidget):
         return menu
 
     def _set_key(self, keyed: Keyed) -> None:
-        keyed.set_key()
+        keyed.set()
         frame = float(self.session.document.shot.frame)
         self.band.choose(frozenset(Spot(cue.name, frame) for cue in keyed.cues))
 
