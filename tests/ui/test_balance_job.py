@@ -23,8 +23,8 @@ GRAVE = ("flat", "clipped", "crushed", "merged", "everywhere", "drowned")
 def lamplit(qtbot, tmp_path, work, monkeypatch):
     """The lamplit wait, rendered small by the real process."""
     monkeypatch.setattr(asking, "PASSES", 6)
-    monkeypatch.setattr(bridge, "MAX_WIDTH", 480)
-    monkeypatch.setattr(bridge, "MAX_HEIGHT", 270)
+    monkeypatch.setattr(asking, "MAX_WIDTH", 480)
+    monkeypatch.setattr(asking, "MAX_HEIGHT", 270)
     theme.apply(QApplication.instance())
     session = Session(tmp_path / "state")
     made = Window(session, RenderClient(tmp_path / "layers"), tmp_path / "state")

@@ -44,14 +44,20 @@ def test_a_number_that_rests_leaves_a_tick_and_one_passed_by_does_not(window, we
     assert tried.RESTS_MS >= 1000
 
 
-def test_a_click_on_a_tick_returns_to_it_as_one_step_of_undo(window, well, qtbot):
+def test_a_click_on_a_tick_opens_the_line_and_the_menu_returns_to_it_as_one_step_of_undo(window, well, qtbot):
+    """Ticks were live: a click near the lower edge of a number snapped it to an old value."""
     type_in(well, "2")
     qtbot.waitUntil(lambda: len(ticks(window)) == 1)
     type_in(well, "-4")
     qtbot.waitUntil(lambda: len(ticks(window)) == 2)
     QTest.mouseClick(well, Qt.MouseButton.LeftButton, pos=at(well, 2.0))
+    assert window.session.document.look.sources[0].dimmer_stops == -4.0
+    QTest.keyClick(well._editor, Qt.Key.Key_Escape)
+    well.contextMenuEvent(_context(well))
+    numbers = next(m for m in well.findChildren(QMenu) if m.title() == "numbers tried")
+    next(a for a in numbers.actions() if a.text().startswith("2.00")).trigger()
+    QApplication.activePopupWidget().close()
     assert window.session.document.look.sources[0].dimmer_stops == 2.0
-    assert well._editor is None, "it was no click to type"
     window.session.undo()
     assert window.session.document.look.sources[0].dimmer_stops == -4.0
 

@@ -32,7 +32,8 @@ class Takes(Protocol):
 class BareKeys:
     """``leaving`` and ``taking`` are asked in turn, the uppermost first; ``say`` tells the artist.
 
-    Keys but Escape act while one of ``places`` has the keyboard: picture, plan, rail, strips.
+    Keys but Escape act while one of ``places`` has the keyboard: picture, plan, rail, strips. Return takes what is
+    proposed in the second view (``beside``) as well, where it was asked for.
     """
 
     def __init__(
@@ -47,10 +48,12 @@ class BareKeys:
         taking: tuple[Takes, ...],
         say: Callable[[str, bool], None],
         places: tuple[QWidget, ...],
+        beside: QWidget,
     ) -> None:
         self._session, self._picture, self._player, self._panes = session, picture, player, panes
         self._play, self._toggle_whole, self._say = play, toggle_whole, say
-        self._leaving, self._taking, self._places = leaving, taking, places
+        self._leaving, self._taking = leaving, taking
+        self._places, self._beside = places, beside
 
     def take(self, event: QKeyEvent, pressed: bool) -> bool:
         """Whether a key that goes down or up is one of these; it is done then."""
@@ -60,7 +63,8 @@ class BareKeys:
         if event.key() == Qt.Key.Key_Escape and pressed and is_open:
             self._escape()
             return True
-        if not self._are_at_hand():
+        is_return = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if not self._are_at_hand((*self._places, self._beside) if is_return else self._places):
             return False
         if event.key() == Qt.Key.Key_B:
             if not event.isAutoRepeat() and self._picture.before is not None:
@@ -73,16 +77,15 @@ class BareKeys:
             if not event.isAutoRepeat():
                 self._play()
             return True
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            return self.take_proposed()
-        return False
+        return is_return and self.take_proposed()
 
-    def _are_at_hand(self) -> bool:
-        """Whether one of the places has the keyboard, and no button, list or line in it means itself by a key."""
+    @staticmethod
+    def _are_at_hand(places: tuple[QWidget, ...]) -> bool:
+        """Whether one of some places has the keyboard, and no button, list or line in it means itself by a key."""
         now = QApplication.focusWidget()
         if now is None or isinstance(now, (QAbstractButton, QComboBox, QLineEdit)):
             return False
-        return any(place is now or place.isAncestorOf(now) for place in self._places)
+        return any(place is now or place.isAncestorOf(now) for place in places)
 
     def take_proposed(self) -> bool:
         """Take what is proposed; False when nothing is."""

@@ -125,6 +125,7 @@ class Window(QMainWindow):
             session, self.picture, self.player, self.panes, self._play, self.toggle_whole,
             (self.adding, self.beside, self.assistant), (self.adding, self.balance, self.assistant), self.notices.say,
             places,
+            self.second,
         )  # fmt: skip
         self.picture.take_ghost = self._bare_keys.take_proposed
         self.picture.put_at = self.adding.put_at
