@@ -197,6 +197,25 @@ def test_a_figure_is_asked_for_by_keys_alone(window, view):
     assert window.session.chosen not in (window.session.document.look.sources[3].id,), "4 chose no card"
 
 
+def test_return_after_an_ask_takes_what_is_proposed(window, view, qtbot):
+    """It opened an empty line, and the next one was told to be no ratio."""
+    before = window.session.document
+    ask(view, "warm", "40 %")
+    qtbot.waitUntil(lambda: window.session.proposal is not None, timeout=20_000)
+    figure = view.figures["warm"]
+    figure.setFocus()
+    QTest.keyClick(window.windowHandle(), Qt.Key.Key_Return)
+    assert not figure.line.isVisible()
+    assert window.session.proposal is None
+    assert window.session.document != before
+    # With nothing proposed Return opens the line, and an empty one closes again without a word.
+    QTest.keyClick(figure, Qt.Key.Key_Return)
+    assert figure.line.isVisible()
+    QTest.keyClick(figure.line, Qt.Key.Key_Return)
+    assert not figure.line.isVisible()
+    assert not figure.line.toolTip()
+
+
 def test_a_sentence_offers_what_helps_and_it_is_shown_first(window, view):
     tries = [c for c in view._shown_causes if c.remedy is not None]
     if not tries:

@@ -3,7 +3,7 @@
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import AIR
@@ -89,6 +89,17 @@ def test_the_column_stays_where_it_was_when_rows_come_and_go(lamp):
     lamp.session.choose("rim")
     QApplication.processEvents()
     assert abs(bar.value() - at) < 30
+
+
+def test_rows_stay_where_they_are_when_the_airs_sentences_come(lamp):
+    lamp.session.choose(AIR)
+    QApplication.processEvents()
+    guide = next(w for w in lamp.facets.findChildren(QLabel) if w.accessibleName() == "what the mist does")
+    well = next(iter(lamp.facets.wells.values()))
+    at = well.y(), well.parentWidget().y()
+    guide.setText("mist gives 12% of the light of the picture, most of it from hand lantern. " * 3)
+    QApplication.processEvents()
+    assert (well.y(), well.parentWidget().y()) == at
 
 
 def test_tab_stops_at_numbers_lists_and_buttons_not_at_headings(lamp):

@@ -2,11 +2,16 @@
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Qt
+
 from lunar_haze.core.air.presets import PRESETS, fog_of, name_of, sky_haze
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.ui.facets.bank_facets import BankFacets
 from lunar_haze.ui.facets.column import Column
+
+#: Room for the longest sentence of what the mist does [lines].
+GUIDE_LINES = 6
 
 
 class AirFacets:
@@ -39,6 +44,9 @@ class AirFacets:
         )
         guide = column.words("")
         guide.setAccessibleName("what the mist does")
+        # Its sentences come with the picture: what stands below stays where it is.
+        guide.setAlignment(Qt.AlignmentFlag.AlignTop)
+        guide.setFixedHeight(GUIDE_LINES * guide.fontMetrics().lineSpacing())
         column.on_refresh(lambda: guide.setText(self._words()))
         for section in ("fog", "scattering", "scattering colour"):
             column.section(section)

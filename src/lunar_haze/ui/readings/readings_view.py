@@ -71,9 +71,9 @@ class Figure(QWidget):
     dropped = Signal()
     refused = Signal(str)
 
-    def __init__(self, kind: str, label: str, tip: str) -> None:
+    def __init__(self, kind: str, label: str, tip: str, is_proposed: Callable[[], bool]) -> None:
         super().__init__()
-        self._kind, self._label = kind, label
+        self._kind, self._label, self._is_proposed = kind, label, is_proposed
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(f"{tip}; click to ask for another value")
         self.setAccessibleName(label)
@@ -95,7 +95,6 @@ class Figure(QWidget):
         self.line.setFixedWidth(92)
         self.line.setAccessibleName(f"ask for {label}")
         self.line.hide()
-        self.line.returnPressed.connect(self._commit)
         self.line.installEventFilter(self)
         row.addWidget(self.line)
 
@@ -113,7 +112,10 @@ class Figure(QWidget):
         self.line.setFocus()
 
     def _commit(self) -> None:
-        text = self.line.text()
+        text = self.line.text().strip()
+        if not text:
+            self._close()
+            return
         try:
             parse_ask(self._kind, text)
         except AskError as error:
@@ -135,6 +137,10 @@ class Figure(QWidget):
             if event.key() == Qt.Key.Key_Escape:
                 self._close()
                 return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                # Taken here: the figure below would open again by it, or the window take what is proposed.
+                self._commit()
+                return True
         elif isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
             event.accept()
             return True
@@ -144,7 +150,9 @@ class Figure(QWidget):
         self.open()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        if _opens(event):
+        # While something is proposed Return takes it: it reaches the window.
+        is_return = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if _opens(event) and not (is_return and self._is_proposed()):
             self.open(event.text().strip())
         else:
             super().keyPressEvent(event)
@@ -178,7 +186,7 @@ class ReadingsView(QScrollArea):
         self._shown_causes: tuple[Cause, ...] = ()
         self.figures: dict[str, Figure] = {}
         for kind, label, _how, tip in FIGURES:
-            figure = Figure(kind, label, tip)
+            figure = Figure(kind, label, tip, lambda: session.proposal is not None)
             figure.asked.connect(lambda text, k=kind: balance.ask(parse_ask(k, text)))
             figure.dropped.connect(lambda k=kind: balance.drop(k))
             figure.refused.connect(lambda text: session.said.emit(text, False))
