@@ -16,7 +16,7 @@ from lunar_haze.core.document.files import from_json, load, save, to_json
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.sources.screen_video import FilmedScreen
-from lunar_haze.core.units.quantity import parse_quantity
+from lunar_haze.core.units.quantity import parse_quantity, parse_written
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "gannet-reach.haze"
 
@@ -152,7 +152,7 @@ def test_thousands_of_faults_end_quickly(demo):
 
 
 def test_a_number_is_what_was_typed_to_the_last_bit():
-    assert parse_quantity("125.047 mm", "mm", 1.0) == 125.047
+    assert parse_written("125.047 mm", "mm", 1.0) == parse_quantity("125.0470 mm", "mm", 1.0) == 125.047
     assert parse_quantity("0.1 min", "h", 1.0) == pytest.approx(0.1 / 60)
 
 

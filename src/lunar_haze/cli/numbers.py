@@ -9,7 +9,7 @@ from lunar_haze.core.document.facet import Facet
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.rows import facets_of, targets_of, within
 from lunar_haze.core.errors import DocumentError
-from lunar_haze.core.units.quantity import format_quantity, parse_quantity
+from lunar_haze.core.units.quantity import format_quantity, parse_written
 
 
 def with_current(document: Document, shot: str, look: str) -> Document:
@@ -77,7 +77,7 @@ def assigned(document: Document, text: str) -> Document:
     def converts(amount: float, unit: str) -> float | None:
         return facet.converts(document, amount, unit)
 
-    wanted = within(facet, parse_quantity(value, facet.row.unit, facet.read(document), converts))
+    wanted = within(facet, parse_written(value, facet.row.unit, facet.read(document), converts))
     if not is_key:
         return followed(document, facet.write(document, wanted))
     try:

@@ -190,6 +190,16 @@ def parse_quantity(text: str, unit: str, current: float, converts: Converts = la
     return _usable(_value(text.removeprefix("="), unit, converts), text)
 
 
+def parse_written(text: str, unit: str, current: float, converts: Converts = lambda value, other: None) -> float:
+    """`parse_quantity` of what a script has written: a point is its decimal mark, and only a comma is asked about."""
+    try:
+        return parse_quantity(text, unit, current, converts)
+    except AmbiguousError as error:
+        if "," in text:
+            raise
+        return parse_quantity(error.readings[1], unit, current, converts)
+
+
 def _usable(value: float, text: str) -> float:
     if not math.isfinite(value):
         raise QuantityError(f"“{text}” is past all numbers")
