@@ -76,11 +76,13 @@ UNITS: dict[str, tuple[str, float]] = {
 }
 
 _NUMBER_AND_UNIT = re.compile(r"^(?P<sum>[\d.eE+\-*/() ]*[\d.)])\s*(?P<unit>[^\d\s.()+\-*]*\d?)$")
+#: A factor, or a share in per cent.
+_FACTOR = re.compile(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*(?P<how>x|%)")
 _CHANGE = re.compile(r"^(?P<how>\+=|-=|\*=|/=|\*|/|x(?=\s*[\d.(]))\s*(?P<by>.+)$")
 #: Two marks or more between groups of three are thousands; one alone may be the decimal mark as well.
 _THOUSANDS = re.compile(r"(?<![\d.,])[1-9]\d{0,2}(?:(?:,\d{3}){2,}|(?:\.\d{3}){2,})(?![\d.,])")
 _EITHER = re.compile(r"(?<![\d.,])([1-9]\d{0,2})[.,](\d{3})(?![\d.,]|[eE][+-]?\d)")
-_CLOCK = re.compile(r"^\s*(\d{1,2}):(\d{2})(?::(\d{2}))?\s*(?:h|uhr|o'clock)?\s*$")
+_CLOCK = re.compile(r"^\s*(\d{1,2}):(\d{2})(?::(\d{2}))?\s*h?\s*$")
 _FRACTIONS = {
     "½": "1/2",
     "⅓": "1/3",
@@ -169,16 +171,16 @@ def parse_quantity(text: str, unit: str, current: float, converts: Converts = la
     another kind, AmbiguousError when it can be read in two ways.
     """
     text = _plain(text)
-    factor = re.fullmatch(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*(?P<how>x|%)", text)
-    if factor and not (factor["how"] == "%" and UNITS.get(unit, ("", 1.0))[0] == "%"):
+    factor = _FACTOR.fullmatch(text)
+    if factor and not (factor["how"] == "%" and unit == "%"):
         by = _evaluate(factor["by"])
         return _usable(current * (by if factor["how"] == "x" else by / 100.0), text)
     change = _CHANGE.match(text)
     if change:
         how = change["how"][0]
         if how in "+-":
-            share = re.fullmatch(r"(?P<by>[\d.(][\d.eE+\-*/() ]*?)\s*%", change["by"])
-            if share and UNITS.get(unit, ("", 1.0))[0] != "%":
+            share = _FACTOR.fullmatch(change["by"])
+            if share and share["how"] == "%" and unit != "%":
                 step = current * _evaluate(share["by"]) / 100.0
             else:
                 step = _value(change["by"], unit, converts)

@@ -66,8 +66,8 @@ class SequenceJob(QObject):
             made = run(self.spec, tell, lambda: job.is_stopped, self._overwrite, self._backend)
             if made is not None:
                 kept = f", {made.kept} were there already" if made.kept else ""
-                over = (DONE, f"wrote {self.name}: {made.made} frames{kept}", False, tuple(made.notes))
-                handed(self._over.emit, *over)
+                told = f"wrote {self.name}: {made.made} frames{kept}"
+                handed(self._over.emit, DONE, told, False, tuple(made.notes))
         except HazeError as error:
             handed(self._over.emit, FAILED, str(error), True, ())
         except Exception:

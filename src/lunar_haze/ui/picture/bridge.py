@@ -5,8 +5,6 @@ the same, only gains have moved: the picture is mixed again here and now (`light
 denoises when the hand rests. `shown` is what is on screen of it, `lens` what the lens sees there.
 """
 
-import logging
-
 from PySide6.QtCore import QObject, Signal
 
 from lunar_haze.core.layers.model import FrameRequest
@@ -31,9 +29,8 @@ from lunar_haze.ui.picture.asking import Asking
 from lunar_haze.ui.picture.lens import Lens
 from lunar_haze.ui.picture.light_at_hand import LightAtHand
 from lunar_haze.ui.picture.on_screen import OnScreen
+from lunar_haze.ui.session.aside import handed
 from lunar_haze.ui.session.session import Session
-
-log = logging.getLogger(__name__)
 
 
 class RenderBridge(QObject):
@@ -65,10 +62,7 @@ class RenderBridge(QObject):
         backend.start(lambda event: self._pass_on(event))
 
     def _pass_on(self, event: Event) -> None:
-        try:
-            self._event.emit(event, self._backend.board)
-        except RuntimeError:
-            pass  # the window is closing
+        handed(self._event.emit, event, self._backend.board)
 
     def _forget(self) -> None:
         self.asking.forget()

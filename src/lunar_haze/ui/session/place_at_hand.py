@@ -10,7 +10,7 @@ from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
-from lunar_haze.ui.session.aside import Aside
+from lunar_haze.ui.session.aside import Aside, handed
 
 
 class PlaceAtHand(QObject):
@@ -53,12 +53,12 @@ class PlaceAtHand(QObject):
         self._aside.run(lambda: self._load(spec))
 
     def _load(self, spec: PlaceSpec) -> None:
+        found: Place | HazeError
         try:
-            self._loaded.emit(spec, load_place(Path(spec.path), spec.scale, spec.scene))
+            found = load_place(Path(spec.path), spec.scale, spec.scene)
         except HazeError as error:
-            self._loaded.emit(spec, error)
-        except RuntimeError:
-            pass  # the session was closed meanwhile
+            found = error
+        handed(self._loaded.emit, spec, found)
 
     def _take(self, spec: PlaceSpec, found: Place | HazeError) -> None:
         if spec != self.spec:

@@ -4,7 +4,7 @@ import logging
 from collections.abc import Callable
 
 import attrs
-from PySide6.QtCore import QObject, Qt, Signal, SignalInstance
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lunar_haze.core.document import edits
@@ -15,6 +15,7 @@ from lunar_haze.core.solve.eyes import propose_eye_light
 from lunar_haze.core.solve.roles import propose_fill, propose_glow, propose_rim
 from lunar_haze.core.solve.watch import Finding, watch
 from lunar_haze.core.sources.model import Source
+from lunar_haze.ui.session.aside import handed
 from lunar_haze.ui.session.session import Session
 
 log = logging.getLogger(__name__)
@@ -47,19 +48,12 @@ class Assistant(QObject):
             try:
                 act()
             except HazeError as error:
-                self._tell(self._failed, str(error))
+                handed(self._failed.emit, str(error))
             except Exception:
                 log.exception("a proposal failed")
-                self._tell(self._failed, "that went wrong and should not; the log tells what")
+                handed(self._failed.emit, "that went wrong and should not; the log tells what")
 
         self.session.aside.newest("proposal", run)
-
-    @staticmethod
-    def _tell(signal: SignalInstance, *values: object) -> None:
-        try:
-            signal.emit(*values)
-        except RuntimeError:
-            pass  # the window is closing
 
     def propose(self, role: str) -> None:
         """Look for a place for a role; what is found is shown as a ghost first."""
@@ -82,7 +76,7 @@ class Assistant(QObject):
                 made = propose_glow(place, shot, look)
             else:
                 made = propose_eye_light(place, shot, look, index)
-            self._tell(self._proposed, made, role)
+            handed(self._proposed.emit, made, role)
 
         session.said.emit(f"looking for a place for the {role} ...", False)
         self._aside(look_for)
@@ -129,7 +123,7 @@ class Assistant(QObject):
 
         def see() -> None:
             index: RayIndex = session.index()
-            self._tell(self.found, tuple(watch(document, index)))
+            handed(self.found.emit, tuple(watch(document, index)))
 
         session.said.emit("watching every shot and frame ...", False)
         self._aside(see)
