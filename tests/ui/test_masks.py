@@ -14,7 +14,9 @@ from lunar_haze.core.finish.mask_model import MOST_MASKS, MOST_REGIONS, Mask, Re
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.handoff.mask_scene import under_masks
+from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.plan.frames import view_of
+from lunar_haze.ui.picture.live_masks import MasksNow
 from tests.ui.hands import drag, pick_in, seen_at, slip_act, type_in
 
 
@@ -109,6 +111,20 @@ def test_one_sources_light_alone_is_weakened(window):
     window.session.act("on", mask_edits.change_mask(window.session.document, 0, muted=False, source="gone"))
     QTest.qWait(30)
     assert np.array_equal(pixel(window), plain)
+
+
+def test_a_sources_share_has_no_grain_of_its_layers():
+    """Its grainy light over the denoised picture gave the mask a grain that the still did not have."""
+    rng = np.random.default_rng(4)
+    grainy = rng.gamma(2.0, 1.0, (9, 16, 3)).astype(np.float32)
+    half = LayerImage("a", 3, 0.5 * grainy, np.zeros_like(grainy))
+    mask = Mask("m", "mask", (Region(),), source="a", stops=-1.0)
+    cover = {mask: np.ones((9, 16), np.float32)}
+    gain = LayerGain("a", (1.0, 1.0, 1.0), (1.0, 1.0, 1.0))
+    clean = np.full((9, 16, 3), 2.0, np.float32)
+    shown = MasksNow((mask,), 1.0, cover, {"a": [(half, gain)]}, grainy).over(clean)
+    # Half of the light loses half of itself, everywhere alike.
+    np.testing.assert_allclose(shown, 1.5, rtol=1e-5)
 
 
 def test_the_slip_masks_what_it_points_at_and_the_subject_has_a_button(window):

@@ -114,7 +114,10 @@ class LightAtHand(QObject):
         shown = look is self._session.shown_look and shot is self._session.document.shot
         now = self._gains.shown() if shown else self._gains.of(look, shot)
         masks = self.masks.now(
-            look, size, lambda source_id: self._gains.parts_of(source_id, look, shot, self.mix.images)
+            look,
+            size,
+            lambda source_id: self._gains.parts_of(source_id, look, shot, self.mix.images),
+            lambda: self.mix.beauty(now),
         )
         return OverLight(size, masks, self.dust.now(look, shot.seconds, size, now))
 

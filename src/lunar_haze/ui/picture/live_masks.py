@@ -66,19 +66,23 @@ class LiveCovers(QObject):
 class MasksNow:
     """Masks ready to be laid on a picture by any thread: their covers (h, w), and of which layers under which gains the
     light of each source that one of them weighs is made.
+
+    ``beauty`` (h, w, 3) is the sum of all layers as they are, grain and all: a source's share of it has no grain, its
+    share of the denoised picture would. None where no mask weighs a source.
     """
 
     masks: tuple[Mask, ...]
     scale: float
     covers: dict[Mask, NDArray[np.float32]]
     parts: dict[str, list[tuple[LayerImage, LayerGain]]]
+    beauty: NDArray[np.float32] | None
 
     def over(self, picture: NDArray[np.float32]) -> NDArray[np.float32]:
         """A picture (h, w, 3) [cd/m2] under the masks."""
 
         def share(source_id: str) -> NDArray[np.float32] | None:
             light = [share_of(image, gain) for image, gain in self.parts[source_id]]
-            return share_in(picture, np.sum(light, 0)) if light else None
+            return share_in(self.beauty, np.sum(light, 0)) if light and self.beauty is not None else None
 
         return with_masks(picture, self.masks, self.scale, self.covers.__getitem__, share)
 
@@ -124,11 +128,16 @@ class LiveMasks(QObject):
         return None if scene is None else self._covers.of(mask, scene)
 
     def now(
-        self, look: Look, size: tuple[int, int], part: Callable[[str], list[tuple[LayerImage, LayerGain]]]
+        self,
+        look: Look,
+        size: tuple[int, int],
+        part: Callable[[str], list[tuple[LayerImage, LayerGain]]],
+        beauty: Callable[[], NDArray[np.float32] | None],
     ) -> MasksNow | None:
         """The masks of a look as they are to be laid on a picture of a size (h, w); None where there are none.
 
-        ``part`` tells of which layers under which gains a source's light is made, none where it has none.
+        ``part`` tells of which layers under which gains a source's light is made, none where it has none; ``beauty``
+        the sum of all layers.
         """
         masks = look.finish.masks_at_work
         scene = self.scene() if masks else None
@@ -136,4 +145,5 @@ class LiveMasks(QObject):
             return None
         covers = {mask: self._covers.of(mask, scene) for mask in masks}
         parts = {mask.source: part(mask.source) for mask in masks if mask.source}
-        return MasksNow(masks, exposure_scale(look.ev100, look.stops), covers, parts)
+        whole = beauty() if parts else None
+        return MasksNow(masks, exposure_scale(look.ev100, look.stops), covers, parts, whole)

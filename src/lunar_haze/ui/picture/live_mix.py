@@ -153,6 +153,11 @@ class LiveMix:
         images, clean, clean_gains = self.images, self._clean, self.clean_gains
         return lambda: FrameMix(images, clean, clean_gains, together, scatter, balance)
 
+    def beauty(self, gains: tuple[LayerGain, ...]) -> NDArray[np.float32] | None:
+        """The sum (h, w, 3) of the layers under gains, nothing of it denoised; None while there are none."""
+        total = self._mixer.picture(gains)
+        return None if total is None else total.copy()
+
     def part(
         self, alone: tuple[LayerGain, ...], gains: tuple[LayerGain, ...], step: int = 1
     ) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
