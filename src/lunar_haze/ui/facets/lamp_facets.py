@@ -16,6 +16,7 @@ from lunar_haze.core.sources.distribution import lumens, read_ies
 from lunar_haze.core.sources.kinds import kind_of, lamp_kinds
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.sources.orbit import distance_to_aim
+from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.facets.column import Column
 from lunar_haze.ui.facets.cutout_facets import CutOutFacets
 
@@ -87,7 +88,7 @@ class LampFacets:
         distribution = self._lamp().distribution
         self._column.lay(
             self._column.button(
-                f"{distribution.name}: {lumens(distribution):,.0f} lm",
+                f"{distribution.name}: {format_quantity(lumens(distribution), 'lm')}",
                 "choose the lamp's IES file",
                 self._ask_distribution,
             )

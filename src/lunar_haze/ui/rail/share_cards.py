@@ -15,6 +15,7 @@ from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.shelf import name_of
 from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.sources.model import Source
+from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.rail.share_pictures import air_picture, share_picture
@@ -201,7 +202,7 @@ class Card(QWidget):
 
 def _air_words(medium: Medium) -> str:
     clear = medium.is_clear or math.isinf(medium.visibility_m)
-    return "clear" if clear else f"visibility {medium.visibility_m:,.0f} m"
+    return "clear" if clear else f"visibility {format_quantity(medium.visibility_m, 'm')}"
 
 
 def _finish_words(finish: Finish) -> str:

@@ -19,6 +19,7 @@ from lunar_haze.core.sources.flicker import flicker_light
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.core.units.photometry import MID_GREY, exposure_scale
+from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.base import questions
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.session.session import Session
@@ -143,7 +144,7 @@ class LookActs:
         if amount < kind.amount:
             self.session.said.emit(
                 f"the flash has the level that this exposure holds; three kilometres off a real one gives "
-                f"{kind.amount:,.0f} lx",
+                f"{format_quantity(kind.amount, 'lx')}",
                 False,
             )
         return attrs.evolve(source, shape=sky, amount=amount, unit=kind.unit, flicker=flicker)
