@@ -19,8 +19,9 @@ from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.mask_model import Mask
 from lunar_haze.core.finish.masks import masked
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Halation, Vignette, White
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.finish.values import Cdl, Glow, Grade, Grain, Halation, Vignette, White
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.ui.picture.live_mix import LiveMix
 

@@ -22,7 +22,8 @@ from tests.ui.backends import InstantBackend
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import with_key
-from lunar_haze.core.finish.model import Finish, Glow, Grade
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Glow, Grade
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.model import Ball, Source
 from lunar_haze.service.folders import sky_folder

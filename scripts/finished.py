@@ -13,7 +13,8 @@ from lunar_haze.core.document.files import load
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.finish.mask_model import Mask, Region
-from lunar_haze.core.finish.model import Aperture, Finish, Glow, Halation
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Aperture, Glow, Halation
 from lunar_haze.core.layers.model import FrameRequest
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sky.tables import keep_tables_in

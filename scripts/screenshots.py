@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QScrollArea
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.cues import at_frame, with_key
-from lunar_haze.core.finish.model import Dust
+from lunar_haze.core.finish.values import Dust
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.service.client import RenderClient

@@ -12,6 +12,7 @@ from scipy import stats
 from scipy.integrate import quad
 
 from lunar_haze.core.air import kernels
+from lunar_haze.core.air.banks import BANK_KINDS
 from lunar_haze.core.air.medium import Bank, Medium, Patches, Stretch, optical_depth
 from lunar_haze.core.air.patches import CELLS, PATCH_CELLS, STEP, field_of, look_up, patchiness, tile
 from lunar_haze.core.transport.air_draw import draw_distance, scattered_direction
@@ -19,12 +20,13 @@ from lunar_haze.core.transport.lights import pack_lights
 from tests.places import WHITE, floor, place_of
 
 f32 = np.float32
+NAMES = list(BANK_KINDS)
 CLEAR_FOG = Medium()
 _around = st.floats(-12, 12, width=32)
 points = st.tuples(_around, _around, st.floats(-2, 9, width=32)).map(np.array)
 banks = st.builds(
     Bank,
-    kind=st.sampled_from(["ellipsoid", "box", "cylinder"]),
+    kind=st.sampled_from(NAMES),
     centre=st.tuples(st.floats(-5, 5), st.floats(-5, 5), st.floats(0, 4)),
     size=st.tuples(*[st.floats(0.5, 14)] * 3),
     turn_deg=st.floats(-180, 180),
@@ -65,6 +67,19 @@ def test_the_depth_straight_through_each_kind_is_in_closed_form():
             assert depth == pytest.approx(sigma * length, rel=1e-3), (kind, soft)
 
 
+def test_a_wedge_grows_along_its_length_and_holds_half_of_a_box():
+    """From end to end it has half the depth of a box; crossways as much as where it is crossed."""
+    box, wedge = (
+        Medium(banks=(Bank("b", kind, (0.0, 0.0, 0.0), (8.0, 4.0, 4.0), 0.0, 10.0, 0.3),)) for kind in ("box", "wedge")
+    )
+    a, b = np.array([-20.0, 0, 0]), np.array([20.0, 0, 0])
+    assert float(optical_depth(wedge, a, b)) == pytest.approx(0.5 * float(optical_depth(box, a, b)), rel=1e-3)
+    for x in (-2.0, 0.0, 2.0):
+        a, b = np.array([x, -20.0, 0]), np.array([x, 20.0, 0])
+        share = 0.5 * (1 + x / 4.0)
+        assert float(optical_depth(wedge, a, b)) == pytest.approx(share * float(optical_depth(box, a, b)), rel=1e-3)
+
+
 def _along_square(soft):
     """Mean of min((1 - r^2) / (1 - core^2), 1) over r in 0..1."""
     core = 1 - max(soft, 1e-3)
@@ -90,7 +105,7 @@ def test_banks_and_fog_add_up():
 
 
 @pytest.mark.parametrize("size", [(0.0, 4.0, 4.0), (4.0, 0.0, 4.0), (0.0, 0.0, 0.0)])
-@pytest.mark.parametrize("kind", ["ellipsoid", "box", "cylinder"])
+@pytest.mark.parametrize("kind", NAMES)
 def test_a_bank_of_no_size_is_clear_air(kind, size):
     medium = Medium(banks=(Bank("b", kind, size=size),))
     assert medium.is_clear

@@ -9,7 +9,8 @@ import pytest
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.finish.dust import blur_px, dusted, motes_of
 from lunar_haze.core.finish.glow import layer_scatter
-from lunar_haze.core.finish.model import Dust, Finish, Glow
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Dust, Glow
 from lunar_haze.core.layers.model import LayerGain, LayerSpec, View
 from lunar_haze.core.layers.motes import DRIFT_M, FAR_M, NEAR_M, Floating, LitMotes, Motes, floating
 from lunar_haze.core.place.camera import Camera

@@ -20,7 +20,7 @@ from lunar_haze.core.document.rows import AIR, facets_of
 from lunar_haze.core.document.start import establishing_camera
 from lunar_haze.core.document.white import white_kept
 from lunar_haze.core.errors import QuantityError, SkyError
-from lunar_haze.core.finish.model import White
+from lunar_haze.core.finish.values import White
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import ClearSky, Gradient

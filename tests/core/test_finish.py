@@ -19,27 +19,13 @@ from lunar_haze.core.finish.grade import graded
 from lunar_haze.core.finish.grain import grained_by, grains, noise
 from lunar_haze.core.finish.live import Finisher
 from lunar_haze.core.finish.mask_model import Mask, Region, Stroke
-from lunar_haze.core.finish.model import (
-    FINISH_ROWS,
-    LEANING,
-    MASKS,
-    STEPS,
-    TABLE,
-    Cdl,
-    Finish,
-    Glow,
-    Grade,
-    Grain,
-    Halation,
-    TableFile,
-    Vignette,
-    White,
-    between,
-)
+from lunar_haze.core.finish.model import Finish, between
 from lunar_haze.core.finish.night import mesopic_share
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
+from lunar_haze.core.finish.steps import FINISH_ROWS, LEANING, MASKS, STEP_NAMES, TABLE
+from lunar_haze.core.finish.values import Cdl, Glow, Grade, Grain, Halation, TableFile, Vignette, White
 from lunar_haze.core.finish.vignette import gains
 from lunar_haze.core.finish.white_balance import CAT16, matrix, white_of
 from lunar_haze.core.picture.display import DisplayTable, bake
@@ -486,16 +472,16 @@ def test_a_step_that_is_off_is_as_if_it_were_not_there(light):
             finished(light, off, 0.02, TAN), finished(light, with_step(EVERYTHING, Finish(), step), 0.02, TAN)
         ), step
     assert with_off(with_off(EVERYTHING, "glow", True), "glow", False) == EVERYTHING
-    assert attrs.evolve(EVERYTHING, off=STEPS).in_force == Finish()
+    assert attrs.evolve(EVERYTHING, off=STEP_NAMES).in_force == Finish()
 
 
 def test_one_step_alone_and_all_again():
-    only = alone(EVERYTHING, "glow", STEPS)
+    only = alone(EVERYTHING, "glow", STEP_NAMES)
     assert only.in_force == Finish(glow=EVERYTHING.glow)
-    assert alone(only, "glow", STEPS) == EVERYTHING
+    assert alone(only, "glow", STEP_NAMES) == EVERYTHING
 
 
-@pytest.mark.parametrize("step", STEPS)
+@pytest.mark.parametrize("step", STEP_NAMES)
 def test_a_step_is_copied_and_pasted_and_nothing_else_is(step):
     mask = Mask("m", "corner", (Region("strokes", strokes=(Stroke(((0.1, 0.2), (0.3, 0.2)), 0.04),)),), stops=-1.0)
     given = attrs.evolve(EVERYTHING, masks=(mask,), table=TableFile("a.cube", "d", 0.5), star=1.0, ghosts=2.0)

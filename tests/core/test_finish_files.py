@@ -10,9 +10,10 @@ from PIL import Image
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.finish import acescct
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, White
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.shelf import SHELF
+from lunar_haze.core.finish.values import Cdl, Glow, Grade, Grain, White
 from lunar_haze.core.handoff.deliver import deliver
 from lunar_haze.core.handoff.finish_file import not_in_a_table
 

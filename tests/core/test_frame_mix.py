@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from lunar_haze.core.finish.glow import layer_scatter
-from lunar_haze.core.finish.model import Finish, Glow
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Glow
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.frame_mix import FrameMix, are_together
 from lunar_haze.core.picture.mix import Mixer

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from lunar_haze.core.air.medium import Medium, Patches
 from lunar_haze.core.document.cues import with_key
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
-from lunar_haze.core.finish.model import Finish, TableFile
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.plan.files import files_of_look, with_content
 from lunar_haze.core.plan.frames import (

@@ -7,9 +7,10 @@ import pytest
 
 from lunar_haze.core.errors import PictureError
 from lunar_haze.core.finish.live import Finisher
-from lunar_haze.core.finish.model import Finish, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.tables import applied, read_table
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.picture.views import direct
 
 CORNERS = [f"{r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1)]

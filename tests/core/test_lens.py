@@ -21,10 +21,11 @@ from lunar_haze.core.finish.ghosts import (
 from lunar_haze.core.finish.glow import HEIGHT_DEG, glowing, live_scatter
 from lunar_haze.core.finish.halation import BASE_MM, FRAME_MM, INDEX, LAYERS, halo, reflected
 from lunar_haze.core.finish.live import Finisher
-from lunar_haze.core.finish.model import Aperture, Finish, Glow, Grain, Halation
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.star import bent_beyond, spikes, starred
+from lunar_haze.core.finish.values import Aperture, Glow, Grain, Halation
 
 
 def lamp(height, x=0.5, y=0.5, level=2e4, ground=0.01):

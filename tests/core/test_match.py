@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import White
+from lunar_haze.core.finish.values import White
 from lunar_haze.core.finish.white_balance import matrix
 from lunar_haze.core.picture.reference import read_reference
 from lunar_haze.core.readings.screen import screen_lab

@@ -15,7 +15,8 @@ import pytest
 from lunar_haze.core.document.files import load, save
 from lunar_haze.core.document.journal import Journal, beside
 from lunar_haze.core.errors import HandOffError
-from lunar_haze.core.finish.model import Cdl, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Cdl
 from lunar_haze.core.handoff.finish_file import write_cdl, write_cube
 from lunar_haze.core.handoff.stills import write_exr, write_hdr, write_png, write_tiff
 from lunar_haze.core.units.written import put, put_bytes

@@ -10,7 +10,8 @@ from PIL import Image
 
 from lunar_haze.core.document.files import to_json
 from lunar_haze.core.document.model import Document, Look, PlaceRef, ReferenceFile, Shot
-from lunar_haze.core.finish.model import Finish, TableFile
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.model import ClearSky, Panorama
 from lunar_haze.core.sources.beam import Beam

@@ -18,7 +18,8 @@ from lunar_haze.core.layers.model import LayerSpec, View
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.plan.files import card_with_content, with_content
 from lunar_haze.core.plan.frames import layers_of, view_of
-from lunar_haze.core.sky.model import CLOUDS, SKY_KINDS
+from lunar_haze.core.sky.kinds import sky_kinds
+from lunar_haze.core.sky.model import CLOUDS
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.cutouts import kinds as cutouts
@@ -54,7 +55,7 @@ def looks_by_name(yard: Yard) -> dict[str, Look]:
         if kind.placed:
             shape = attrs.evolve(shape, position=(1.5, -2.5, 2.5), aim=(0.0, 0.5, 0.8))
         made[kind.name] = Source("s0", NAMES[0], shape, 1.0, kind.units[0])
-    for sky in SKY_KINDS:
+    for sky in sky_kinds():
         dome = sky.value(path=str(yard.panorama)) if "path" in attrs.fields_dict(sky.value) else sky.value()
         made[sky.name] = Source("s0", NAMES[0], Sky(dome), sky.amount, sky.unit)
         made[f"{sky.name} by hand"] = Source("s0", NAMES[0], Sky(dome, follows_hour=False), sky.amount, sky.unit)

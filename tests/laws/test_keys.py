@@ -3,7 +3,7 @@
 import pytest
 
 from lunar_haze.core.errors import HazeError
-from lunar_haze.core.sky.model import SKY_KINDS
+from lunar_haze.core.sky.kinds import sky_kinds
 from lunar_haze.core.sources.cutouts import kinds as cutouts
 from lunar_haze.core.sources.flicker_kinds import flicker_kinds
 from lunar_haze.core.sources.kinds import kinds
@@ -13,7 +13,7 @@ from tests.laws import keys
 
 def names() -> list[str]:
     lamps = [kind.name for kind in kinds() if kind.in_files and kind.name != "sky"]
-    skies = [f"{sky.name}{hand}" for sky in SKY_KINDS for hand in ("", " by hand")]
+    skies = [f"{sky.name}{hand}" for sky in sky_kinds() for hand in ("", " by hand")]
     others = [f"beam, {kind.name}" for kind in flicker_kinds()] + [f"beam through {kind}" for kind in cutouts()]
     mist = [f"{name} in mist" for name in ("beam", "sun", "the sky of the hour", "ball")]
     return [*lamps, *skies, *others, *mist, "sun on a bank alone"]

@@ -8,7 +8,8 @@ from PIL import Image
 
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
-from lunar_haze.core.finish.model import Dust, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Dust
 from lunar_haze.core.layers.motes import Motes, floating
 from lunar_haze.core.plan.frames import frame_request
 from lunar_haze.core.sources.model import Sun

@@ -20,8 +20,8 @@ from lunar_haze.core.document.cues import with_key
 from lunar_haze.core.document.files import load, save
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.errors import HandOffError, TakenError
-from lunar_haze.core.finish.model import Cdl
 from lunar_haze.core.finish.tables import read_table
+from lunar_haze.core.finish.values import Cdl
 from lunar_haze.core.plan.sequence import planned_frames
 from lunar_haze.core.sources.flames import Flame
 from lunar_haze.core.sources.turning import Beacon

@@ -21,7 +21,7 @@ from lunar_haze.core.errors import HazeError
 from lunar_haze.core.finish.mask_model import Mask, Region
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.sky.model import sky_kind_of
+from lunar_haze.core.sky.kinds import sky_kind_of
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.kinds import SourceKind, kinds
 from lunar_haze.core.sources.model import ROLES, Sky, Source

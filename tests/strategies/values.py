@@ -12,13 +12,16 @@ from typing import Any
 import attrs
 from hypothesis import strategies as st
 
-from lunar_haze.core.air.banks import KINDS as BANK_SHAPES
+from lunar_haze.core.air.banks import BANK_KINDS as BANK_SHAPES
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.finish.mask_model import WAYS, Region
-from lunar_haze.core.finish.model import SPACES, STEPS, Finish, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.regions import region_kinds
+from lunar_haze.core.finish.steps import STEP_NAMES
+from lunar_haze.core.finish.values import SPACES, TableFile
 from lunar_haze.core.picture.views import VIEWS
-from lunar_haze.core.sky.model import CLOUDS, SKY_KINDS, Panorama, Weather
+from lunar_haze.core.sky.kinds import sky_kinds
+from lunar_haze.core.sky.model import CLOUDS, Panorama, Weather
 from lunar_haze.core.sky.photograph_kinds import NAMES as PHOTOGRAPHS
 from lunar_haze.core.sources.array import ARRANGEMENTS, LampArray
 from lunar_haze.core.sources.cutouts import CutOut, kinds
@@ -42,7 +45,7 @@ def colours() -> st.SearchStrategy[tuple[float, ...]]:
 _CHOICES: dict[tuple[type, str], Callable[[Yard], Sequence[Any]]] = {
     (LampArray, "arrangement"): lambda yard: ARRANGEMENTS,
     (Sun, "body"): lambda yard: ("sun", "moon"),
-    (Bank, "kind"): lambda yard: BANK_SHAPES,
+    (Bank, "kind"): lambda yard: tuple(BANK_SHAPES),
     (CutOut, "kind"): lambda yard: kinds(),
     (CutOut, "path"): lambda yard: (str(yard.picture),),
     (Region, "kind"): lambda yard: tuple(region_kinds()),
@@ -53,7 +56,7 @@ _CHOICES: dict[tuple[type, str], Callable[[Yard], Sequence[Any]]] = {
     (LightLinking, "mode"): lambda yard: ("all", "only", "but"),
     (LightLinking, "objects"): lambda yard: ((), yard.objects[:1], yard.objects[1:3]),
     (Finish, "view"): lambda yard: tuple(VIEWS),
-    (Finish, "off"): lambda yard: ((), *((step,) for step in STEPS)),
+    (Finish, "off"): lambda yard: ((), *((step,) for step in STEP_NAMES)),
     (Finish, "masks"): lambda yard: ((),),
     (TableFile, "path"): lambda yard: (str(yard.table),),
     (TableFile, "space"): lambda yard: tuple(SPACES),
@@ -134,5 +137,5 @@ def shape_of(draw: st.DrawFn, kind: Any, yard: Yard) -> Shape:
     """A shape of a kind of source; a sky of any of its kinds."""
     shape = draw(varied(kind.value(), yard))
     if kind.value is Sky:
-        return attrs.evolve(shape, dome=draw(varied(draw(st.sampled_from(SKY_KINDS)).value(), yard)))
+        return attrs.evolve(shape, dome=draw(varied(draw(st.sampled_from(sky_kinds())).value(), yard)))
     return shape

@@ -1,8 +1,8 @@
 """Hands for the tests: drags and typing as the window system would send them."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QAction, QContextMenuEvent, QKeyEvent, QMouseEvent
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QAction, QContextMenuEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
@@ -103,3 +103,13 @@ def typed_in(box, text):
     QTest.keyClicks(box, text)
     QTest.keyClick(box, Qt.Key.Key_Tab)
     QApplication.processEvents()
+
+
+def drop(widget, path, at=None):
+    """Let a file fall on a widget, as the system hands it to the window: drag over it, then drop."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path))])
+    at = QPointF(at or widget.rect().center())
+    told = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(widget, QDragEnterEvent(at.toPoint(), *told))
+    QApplication.sendEvent(widget, QDropEvent(at, *told))

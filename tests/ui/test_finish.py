@@ -9,9 +9,10 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QMenu, QPush
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import FINISH
-from lunar_haze.core.finish.model import Finish, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.shelf import SHELF
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.ui.facets import finish_facets
 from tests.core.test_grading_tables import BROKEN, IDENTITY, SWAPPED, written
 from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in

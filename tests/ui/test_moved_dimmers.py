@@ -5,7 +5,8 @@ import pytest
 
 from lunar_haze.core.finish.glow import layer_scatter
 from lunar_haze.core.finish.live import Finisher
-from lunar_haze.core.finish.model import Finish, Glow, Halation
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Glow, Halation
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.ui.picture.live_mix import LiveMix
 

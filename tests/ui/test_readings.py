@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton
 
 from lunar_haze.core.colour.spaces import hex_to_acescg, luminance
 from lunar_haze.core.document import edits
-from lunar_haze.core.finish.model import Cdl, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Cdl
 from lunar_haze.core.readings.ratios import ratios
 from lunar_haze.core.solve.asks import Ask
 from lunar_haze.core.sources.gain import source_colour

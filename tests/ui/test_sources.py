@@ -17,7 +17,7 @@ from lunar_haze.core.document.hold import delivered_lx
 from lunar_haze.core.document.rows import AIR, CAMERA
 from lunar_haze.core.sources.model import Ball, Beam, Disc, IesLamp, LampArray, Source, Surface, Tube
 from lunar_haze.ui.base import questions, theme
-from lunar_haze.ui.facets.lamp_facets import LampFacets
+from lunar_haze.ui.facets.lamp_files import take_ies
 from lunar_haze.ui.facets.source_facets import SourceFacets
 from lunar_haze.ui.picture.seen import Seen
 from lunar_haze.ui.rail.share_cards import PICTURE_HEIGHT, GroupCard
@@ -99,19 +99,13 @@ def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_p
     good, bad = tmp_path / "lamp.ies", tmp_path / "bad.ies"
     good.write_text(ies())
     bad.write_text(ies()[:-40])
-    facets = LampFacets(
-        window.facets.column,
-        lamp,
-        lambda: source(window, lamp),
-        lambda **c: edits.change_shape(window.session.document, lamp, **c),
-    )
-    facets.use_distribution(good)
+    take_ies(window.session, good, lamp)
     now = source(window, lamp)
     assert now.shape.distribution.name == "lamp"
     assert now.unit == "lm"
     said = []
     window.session.said.connect(lambda text, problem: said.append((text, problem)))
-    facets.use_distribution(bad)
+    take_ies(window.session, bad, lamp)
     assert source(window, lamp) == now
     assert said[-1][1]
     assert "ends too early" in said[-1][0]

@@ -7,8 +7,8 @@ import sys
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QWheelEvent
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QToolButton
 
@@ -23,7 +23,7 @@ from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.keys import ACTS, Keys
 from lunar_haze.ui.shell.window import Window
 from tests.ui.backends import InstantBackend
-from tests.ui.hands import drag, finish, source
+from tests.ui.hands import drag, drop, finish, source
 
 
 def choose_look(window, qtbot, look, shot="Landing"):
@@ -354,13 +354,7 @@ def test_unsaved_work_comes_back_and_undo_leads_to_the_saved_file(window, qtbot,
 
 
 def test_a_place_let_fall_on_the_picture_is_opened(window, qtbot, work):
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(work.with_suffix(".glb")))])
-    event = QDropEvent(
-        QPointF(100, 100), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    # Offscreen there is no drag to end in a drop: the widget gets the event as the system would hand it.
-    window.picture.dropEvent(event)
+    drop(window.picture, work.with_suffix(".glb"))
     assert window.session.path is None
     assert {s.name for s in window.session.document.shots} == {"Landing", "Waiting", "Loft"}
     assert {s.name for s in window.session.document.look.sources} >= {"sun", "sky", "post lamp"}

@@ -6,8 +6,8 @@ import sys
 from pathlib import Path
 
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import TableFile
 from lunar_haze.core.finish.tables import is_at_hand, read_table
+from lunar_haze.core.finish.values import TableFile
 
 #: What reading a table may take: time [s] and memory [bytes].
 SECONDS, BYTES = 30, 3 << 30

@@ -36,12 +36,14 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
 
     from lunar_haze.core.air.medium import Bank, Medium, Patches, optical_depth
     from lunar_haze.core.finish.dust import dusted
+    from lunar_haze.core.finish.glow import HALF_FROM
     from lunar_haze.core.finish.grade import graded_nodes
     from lunar_haze.core.finish.live import Finisher
     from lunar_haze.core.finish.mask_model import Stroke
-    from lunar_haze.core.finish.model import Cdl, Dust, Finish, Grade, Vignette, White
+    from lunar_haze.core.finish.model import Finish
     from lunar_haze.core.finish.scene_light import in_light
     from lunar_haze.core.finish.strokes import strokes_cover
+    from lunar_haze.core.finish.values import Cdl, Dust, Glow, Grade, Vignette, White
     from lunar_haze.core.layers.model import LayerGain, LayerImage, LayerSpec, View
     from lunar_haze.core.layers.motes import LitMotes, Motes, floating
     from lunar_haze.core.picture.display import TABLE_SIZE, DisplayTable
@@ -151,6 +153,9 @@ def steps() -> Iterator[tuple[str, float, Callable[[], object]]]:
         lit[9, 9] = 1e5
         in_light(lit, every, 1.0, 0.5)
         Finisher().show(lit, attrs.evolve(every, view=FALSE_COLOUR), 1.0, 0.5)
+        # A glow is laid by itself where what it lies on is softened after it.
+        high = np.full((HALF_FROM, 32, 3), 0.001, np.float32)
+        Finisher().show(high, Finish(glow=Glow(0.2), acuity=1.0), 1.0, 0.5)
         graded_nodes(Grade(split=0.5), Cdl())
         strokes_cover((Stroke(((0.0, 0.0), (0.1, 0.0)), 0.1),), 0.5, 18, 32)
 

@@ -2,13 +2,17 @@
 
 Within a bank the density is one at the heart and falls linearly to zero over the soft edge: in the
 square of the scaled distance for an ellipsoid and round a cylinder, in each coordinate for a box
-and along a cylinder. Along a ray that is a polynomial of degree three at most between a few
-distances, which a Gauss-Legendre rule of three points integrates exactly (to degree five, so that
-one more linear factor may be on top).
+and along a cylinder. A wedge is a box whose density grows along its length, from nothing to one. Along
+a ray that is a polynomial of degree four at most between a few distances, which a Gauss-Legendre rule
+of three points integrates exactly (to degree five, so that one more linear factor may be on top).
+
+A new shape is a line of BANK_KINDS and its branch in `_profile`, `bank_interval` and `bank_length`; the laws of
+tests/core/test_banks.py hold for every kind there is.
 """
 
 import math
 
+import attrs
 import numba as nb
 import numpy as np
 
@@ -18,8 +22,28 @@ f32 = np.float32
 _jit = nb.njit(cache=True, fastmath=True, error_model="numpy", forceinline=True)
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 
-KINDS = ("ellipsoid", "box", "cylinder")
-_ELLIPSOID, _BOX, _CYLINDER = range(3)
+
+@attrs.frozen
+class BankKind:
+    """A shape of banks: what stands for it in files and lists, what it does, and from where its outline is round."""
+
+    name: str
+    tip: str
+    round_from_above: bool = False
+    round_from_beside: bool = False
+
+
+#: The shapes, in the order of their numbers in a packed row.
+BANK_KINDS = {
+    kind.name: kind
+    for kind in (
+        BankKind("ellipsoid", "thickest in its middle, thinner all round", True, True),
+        BankKind("box", "a layer or a room full of mist"),
+        BankKind("cylinder", "upright and round", True),
+        BankKind("wedge", "the edge of a fog bank: clear at one end, thicker towards the other"),
+    )
+}
+_ELLIPSOID, _BOX, _CYLINDER, _WEDGE = range(4)
 MOST_BANKS = 8
 #: Where the banks begin in a packed medium, and the columns of one:
 #: kind, centre (3), cosine and sine of the turn, half size (3), softness, extinction.
@@ -40,8 +64,9 @@ def _ramp(distance, soft):
 @_jit
 def _profile(kind, soft, x, y, z):
     """Density over that of the heart, at a point in half sizes from the centre."""
-    if kind == _BOX:
-        return _ramp(abs(x), soft) * _ramp(abs(y), soft) * _ramp(abs(z), soft)
+    if kind == _BOX or kind == _WEDGE:
+        even = _ramp(abs(x), soft) * _ramp(abs(y), soft) * _ramp(abs(z), soft)
+        return even if kind == _BOX else even * f32(0.5) * (f32(1.0) + x)
     q = x * x + y * y
     edge = soft * (f32(2.0) - soft)  # 1 - (1 - soft)^2
     if kind == _ELLIPSOID:
@@ -103,7 +128,7 @@ def bank_interval(m, bank, ox, oy, oz, dx, dy, dz, t0, t1):
     kind = int(m[row])
     ax, ay, az = _local(m, row, ox - m[row + 1], oy - m[row + 2], oz - m[row + 3])
     bx, by, bz = _local(m, row, dx, dy, dz)
-    if kind == _BOX:
+    if kind == _BOX or kind == _WEDGE:
         t0, t1 = _within(ax, bx, t0, t1)
         t0, t1 = _within(ay, by, t0, t1)
         return _within(az, bz, t0, t1)
@@ -144,7 +169,7 @@ def bank_length(m, bank, ox, oy, oz, dx, dy, dz, t0, t1, w0, w1):
         then = _next(_next(t1, r0, now), r1, now)
         if kind != _ELLIPSOID and abs(bz) > _TINY:
             then = _next(_next(then, (core - az) / bz, now), (-core - az) / bz, now)
-        if kind == _BOX:
+        if kind == _BOX or kind == _WEDGE:
             if abs(bx) > _TINY:
                 then = _next(_next(then, (core - ax) / bx, now), (-core - ax) / bx, now)
             if abs(by) > _TINY:

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.air.banks import AT as BANKS_AT
-from lunar_haze.core.air.banks import KINDS, MOST_BANKS, ROW
+from lunar_haze.core.air.banks import BANK_KINDS, MOST_BANKS, ROW
 from lunar_haze.core.air.jendersie2023 import Blend, droplets
 from lunar_haze.core.air.medium_row import MEDIUM
 from lunar_haze.core.air.patches import PATCHES, STEP, TILE_AT, TILE_ROOM, packed_tile
@@ -39,7 +39,7 @@ def _extinction(visibility_m: float) -> float:
 class Bank:
     """A body of mist of its own: where it lies, how large it is, how far one sees in it.
 
-    ``kind`` is "ellipsoid", "box" or "cylinder" (upright); ``size`` its full extents [m] before it
+    ``kind`` is the name of one of `banks.BANK_KINDS`; ``size`` its full extents [m] before it
     is turned about the vertical. ``softness`` is the share of its half size over which it thins out.
     """
 
@@ -62,7 +62,7 @@ class Bank:
         turn = math.radians(self.turn_deg)
         half = [max(extent, 1e-6) / 2 for extent in self.size]
         return [
-            float(KINDS.index(self.kind)), *self.centre, math.cos(turn), math.sin(turn), *half,
+            float(list(BANK_KINDS).index(self.kind)), *self.centre, math.cos(turn), math.sin(turn), *half,
             min(max(self.softness, 1e-3), 1.0), self.extinction_per_m,
         ]  # fmt: skip
 

@@ -6,7 +6,7 @@ import attrs
 
 from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.document.model import Look
-from lunar_haze.core.finish.model import White
+from lunar_haze.core.finish.values import White
 
 #: Dimmers go so far [stops].
 LOWEST, HIGHEST = -40.0, 20.0

@@ -8,7 +8,7 @@ from typing import Any
 
 import attrs
 
-from lunar_haze.core.air.banks import MOST_BANKS
+from lunar_haze.core.air.banks import BANK_KINDS, MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.air.rows import BANK_ROWS, MEDIUM_ROWS
 from lunar_haze.core.document.exposure import EXPOSED_ROWS
@@ -24,17 +24,20 @@ from lunar_haze.core.finish.mask_model import (
     Mask,
     Region,
 )
-from lunar_haze.core.finish.model import FINISH_ROWS, SPACES, STEPS, TABLE_STRENGTH, Finish, Grade, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.regions import region_kinds
+from lunar_haze.core.finish.steps import FINISH_ROWS, STEP_NAMES, TABLE_STRENGTH
+from lunar_haze.core.finish.values import SPACES, Grade, TableFile
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.readings.levels import Latitude
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.ephemeris import Site
-from lunar_haze.core.sky.model import ClearSky, Lightning, Panorama, Weather
+from lunar_haze.core.sky.kinds import Dome, sky_kind_of
+from lunar_haze.core.sky.model import Panorama, Weather
 from lunar_haze.core.sky.photograph_kinds import NAMES
-from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
+from lunar_haze.core.sky.weather_rows import WEATHER_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS, Card
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS, CutOut, kinds
 from lunar_haze.core.sources.flicker_kinds import Flicker, flicker_kind_of
@@ -62,9 +65,6 @@ _ROWS: dict[type, tuple[Row, ...]] = {
     Camera: LENS_ROWS,
     Medium: MEDIUM_ROWS,
     Weather: WEATHER_ROWS,
-    ClearSky: MOMENT_ROWS,
-    Panorama: PANORAMA_ROWS,
-    Lightning: LIGHTNING_ROWS,
     Group: (DIMMER_ROW,),
     Look: EXPOSED_ROWS,
     Finish: FINISH_ROWS,
@@ -216,6 +216,11 @@ def _check_medium(medium: Medium) -> Iterator[Fault]:
         yield Fault(("banks",), f"{len(medium.banks):,} banks of mist are too many; {MOST_BANKS} is the most")
 
 
+def _check_bank(bank: Bank) -> Iterator[Fault]:
+    if bank.kind not in BANK_KINDS:
+        yield Fault(("kind",), f"there is no bank of the shape “{bank.kind}”; there are {', '.join(BANK_KINDS)}")
+
+
 def _check_cutout(cutout: CutOut) -> Iterator[Fault]:
     if cutout.kind not in kinds():
         yield Fault(("kind",), f"“{cutout.kind}” is no kind of cut-out")
@@ -248,8 +253,8 @@ def _check_panorama(dome: Panorama) -> Iterator[Fault]:
 def _check_finish(finish: Finish) -> Iterator[Fault]:
     if finish.view not in VIEWS:
         yield Fault(("view",), f"there is no view “{finish.view}”; there are {', '.join(VIEWS)}")
-    if unknown := sorted(set(finish.off) - set(STEPS)):
-        told = f"a finish has no step “{unknown[0]}” that could be off; it has {', '.join(STEPS)}"
+    if unknown := sorted(set(finish.off) - set(STEP_NAMES)):
+        told = f"a finish has no step “{unknown[0]}” that could be off; it has {', '.join(STEP_NAMES)}"
         yield Fault(("off",), told)
     if len(finish.masks) > MOST_MASKS:
         yield Fault(("masks",), f"{len(finish.masks):,} masks are too many; {MOST_MASKS} is the most")
@@ -288,6 +293,7 @@ _CHECKS: dict[type, Callable[[Any], Iterator[Fault]]] = {
     Cue: _check_cue,
     Camera: _check_camera,
     Medium: _check_medium,
+    Bank: _check_bank,
     CutOut: _check_cutout,
     Latitude: _check_latitude,
     Marker: _check_marker,
@@ -315,9 +321,11 @@ def _own_faults(value: Any) -> Iterator[Fault]:
 
 
 def _rows_of(value: Any) -> tuple[Row, ...]:
-    """The rows of a value by its type; lamps and all other shapes have those of their kind."""
+    """The rows of a value by its type; shapes, skies and flickers have those of their kind."""
     if isinstance(value, Shape):
         return kind_of(value).rows
+    if isinstance(value, Dome):
+        return sky_kind_of(value).rows
     if isinstance(value, Flicker):
         return flicker_kind_of(value).rows
     return _ROWS.get(type(value), ())

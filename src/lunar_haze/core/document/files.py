@@ -16,7 +16,6 @@ from typing import Any
 import attrs
 import cattrs
 from cattrs import IterableValidationError, IterableValidationNote
-from cattrs.strategies import configure_tagged_union
 
 from lunar_haze.core.document.checks import MOST_LOOKS, check_document
 from lunar_haze.core.document.known_files import is_known, remember
@@ -24,7 +23,7 @@ from lunar_haze.core.document.mending import mended
 from lunar_haze.core.document.model import SCHEMA, Document, Look, Marker, Pin, PlaceRef, Shot
 from lunar_haze.core.document.unknown import UNKNOWN, not_known, put_back
 from lunar_haze.core.errors import DocumentError, NewerSchemaError, os_reason
-from lunar_haze.core.sky.model import Dome
+from lunar_haze.core.sky.kinds import Dome, sky_kind_of, sky_tagged
 from lunar_haze.core.sources.flicker import Flicker
 from lunar_haze.core.sources.flicker_kinds import flicker_kind_of, flicker_tagged
 from lunar_haze.core.sources.kinds import Shape, kind_of, kind_tagged
@@ -48,36 +47,29 @@ def _short(value: object) -> str:
 
 def _converter() -> cattrs.Converter:
     converter = cattrs.Converter(forbid_extra_keys=False)
-    configure_tagged_union(Dome, converter, tag_name="kind", tag_generator=lambda kind: kind.__name__.lower())
 
-    def tagged(shape: Shape) -> dict:
-        return {**converter.unstructure(shape, type(shape)), "kind": kind_of(shape).tag}
+    def tagged(base: type, tag_of: Callable[[Any], str], value_tagged: Callable[[str], type]) -> None:
+        """Values of the kinds of a base: each by its own fields, with the tag of its kind beside them."""
 
-    def of_its_kind(data: Any, _: type) -> Shape:
-        if not isinstance(data, dict):
-            raise ValueError("it is no list of fields")
-        fields = dict(data)
-        return converter.structure(fields, kind_tagged(str(fields.pop("kind", ""))).value)
+        def told(value: Any) -> dict:
+            fields = {} if type(value) is base else converter.unstructure(value, type(value))
+            return {**fields, "kind": tag_of(value)}
 
-    def flicker_told(flicker: Flicker) -> dict:
-        fields = {} if type(flicker) is Flicker else converter.unstructure(flicker, type(flicker))
-        return {**fields, "kind": flicker_kind_of(flicker).tag}
+        def read(data: Any, _: type) -> Any:
+            if not isinstance(data, dict):
+                raise ValueError("it is no list of fields")
+            fields = dict(data)
+            value = value_tagged(str(fields.pop("kind", "")))
+            return value() if value is base else converter.structure(fields, value)
 
-    def flicker_read(data: Any, _: type) -> Flicker:
-        if not isinstance(data, dict):
-            raise ValueError("it is no list of fields")
-        fields = dict(data)
-        kind = flicker_tagged(str(fields.pop("kind", ""))).value
-        return Flicker() if kind is Flicker else converter.structure(fields, kind)
+        # The base alone: what is annotated with a kind is written by its own fields.
+        converter.register_unstructure_hook_func(lambda kind: kind is base, told)
+        converter.register_structure_hook_func(lambda kind: kind is base, read)
 
-    def is_base(kind: Any) -> bool:
-        # The bases alone: their kinds are written by their own fields.
-        return kind is Shape or kind is Lamp
-
-    converter.register_unstructure_hook_func(lambda kind: kind is Flicker, flicker_told)
-    converter.register_structure_hook_func(lambda kind: kind is Flicker, flicker_read)
-    converter.register_unstructure_hook_func(is_base, tagged)
-    converter.register_structure_hook_func(is_base, of_its_kind)
+    tagged(Shape, lambda shape: kind_of(shape).tag, lambda tag: kind_tagged(tag).value)
+    tagged(Lamp, lambda shape: kind_of(shape).tag, lambda tag: kind_tagged(tag).value)
+    tagged(Flicker, lambda flicker: flicker_kind_of(flicker).tag, lambda tag: flicker_tagged(tag).value)
+    tagged(Dome, lambda dome: sky_kind_of(dome).tag, lambda tag: sky_tagged(tag).value)
     # JSON has no infinity: clear air is written as null.
     converter.register_unstructure_hook(float, lambda v: None if math.isinf(v) else v)
 

@@ -13,7 +13,8 @@ from lunar_haze.core.document.mask_edits import put_mask
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import FinishError
 from lunar_haze.core.finish.mask_model import Mask
-from lunar_haze.core.finish.model import FINISH_ROWS, LEANING, MASKS, TABLE, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.steps import MASKS, put_step, step_named
 
 #: What stands for one mask, and for a whole finish, beside the names of STEPS.
 ONE_MASK, WHOLE = "mask", "finish"
@@ -58,17 +59,10 @@ def with_step(finish: Finish, other: Finish, step: str) -> Finish:
     """A finish with one of its STEPS as another has it. Raises FinishError for a step that there is not."""
     if step == MASKS:
         return attrs.evolve(finish, masks=_renamed(other))
-    if step == TABLE:
-        return attrs.evolve(finish, table=other.table)
-    rows = [row for row in FINISH_ROWS if row.section == step]
-    if not rows:
+    found = step_named(step)
+    if found is None:
         raise FinishError(f"a finish has no step “{step}”")
-    for row in rows:
-        finish = row.write(finish, row.read(other))
-    if step == LEANING:
-        grade = attrs.evolve(finish.grade, shadows=other.grade.shadows, lights=other.grade.lights)
-        finish = attrs.evolve(finish, grade=grade)
-    return finish
+    return put_step(finish, other, found)
 
 
 def with_off(finish: Finish, step: str, is_off: bool) -> Finish:

@@ -8,7 +8,8 @@ from lunar_haze.core.air.medium import Bank, Medium, Patches
 from lunar_haze.core.document.edits import under_heavens
 from lunar_haze.core.document.files import save
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Vignette, White
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Cdl, Glow, Grade, Grain, Vignette, White
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather

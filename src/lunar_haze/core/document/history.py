@@ -63,6 +63,11 @@ class History:
         return step.label
 
     @property
+    def labels(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """What was done, the first act first, and what was undone, in the order it would be done again."""
+        return tuple(step.label for step in self._past), tuple(step.label for step in reversed(self._future))
+
+    @property
     def undo_label(self) -> str | None:
         return self._past[-1].label if self._past else None
 

@@ -14,7 +14,8 @@ from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.finish.white_balance import white_of
 from lunar_haze.core.sky.dome import dome_illuminance_lx
-from lunar_haze.core.sky.model import Dome, Panorama
+from lunar_haze.core.sky.kinds import Dome
+from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sky.panorama import has_sun, lobe_bearing, lobe_in, lobe_light
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.flat import Rectangle

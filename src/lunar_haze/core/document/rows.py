@@ -18,7 +18,8 @@ from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.source_rows import cutout_rows, source_facets
 from lunar_haze.core.errors import DocumentError, QuantityError
 from lunar_haze.core.finish.mask_model import MASK_ROWS, REGION_ROWS, Mask, Region
-from lunar_haze.core.finish.model import FINISH_ROWS, TABLE_STRENGTH, TableFile
+from lunar_haze.core.finish.steps import FINISH_ROWS, TABLE_STRENGTH
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.place.rows import LENS_ROWS
 from lunar_haze.core.sources.cards import CARD_ROWS
 from lunar_haze.core.units.row import Row, row, under

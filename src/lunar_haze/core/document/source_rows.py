@@ -1,15 +1,16 @@
 """The numbers of a source that can be set, its sky's and its lamp's among them."""
 
 from collections.abc import Callable
-from typing import Any, assert_never
+from typing import Any
 
 import attrs
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.facet import Facet, bound, points
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.sky.model import ClearSky, Gradient, Lightning, Panorama
-from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS, WEATHER_ROWS
+from lunar_haze.core.sky.kinds import sky_kind_of
+from lunar_haze.core.sky.model import ClearSky
+from lunar_haze.core.sky.weather_rows import WEATHER_ROWS
 from lunar_haze.core.sources.amounts import convert, units_of
 from lunar_haze.core.sources.array import LampArray, Placed
 from lunar_haze.core.sources.cutouts import CUTOUT_ROWS
@@ -184,15 +185,7 @@ def _sky_facets(source_id: str, shape: Sky) -> list[Facet]:
             return edits.change_heavens(d, weather=changed)
         return put_dome(d, attrs.evolve(now.dome, weather=changed)) if isinstance(now.dome, ClearSky) else d
 
-    match shape.dome:
-        case Gradient():
-            return []
-        case Lightning():
-            return bound(LIGHTNING_ROWS, lambda d: sky(d).dome, put_dome)
-        case Panorama():
-            return bound(PANORAMA_ROWS, lambda d: sky(d).dome, put_dome)
-        case ClearSky():
-            by_hand = [] if shape.follows_hour else bound(MOMENT_ROWS, lambda d: sky(d).dome, put_dome)
-            return by_hand + bound(WEATHER_ROWS, weather, put_weather)
-        case _:
-            assert_never(shape.dome)
+    moment = isinstance(shape.dome, ClearSky)
+    follows = moment and shape.follows_hour
+    own = [] if follows else bound(sky_kind_of(shape.dome).rows, lambda d: sky(d).dome, put_dome)
+    return own + (bound(WEATHER_ROWS, weather, put_weather) if moment else [])

@@ -4,7 +4,7 @@ import attrs
 
 from lunar_haze.core.document.edits import change_finish
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.finish.model import COOLEST_K, HOTTEST_K
+from lunar_haze.core.finish.values import COOLEST_K, HOTTEST_K
 from lunar_haze.core.readings.ratios import KEYS
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.units.between import read_row
+from lunar_haze.core.units.shapes import entry
 
 
 class Softness(NamedTuple):
@@ -158,6 +159,7 @@ def dark_row(soft, eye, quanta, row, height, line, room, at):
         _noise_row(quanta, row, line)
 
 
+@entry(picture="h w 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def dark_rows(picture, soft, eye, quanta, out):
     """``out`` = a picture (h, w, 3), which it may be, softened, as an eye sees it, with noise: what of it is on."""

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import kernels
-from lunar_haze.core.finish.model import Dust, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Dust
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.layers.motes import LitMotes, Motes
 from lunar_haze.core.place.camera import Camera

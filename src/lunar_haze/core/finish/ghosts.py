@@ -18,7 +18,7 @@ from scipy.ndimage import label
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import kernels
 from lunar_haze.core.finish.bright import WAVES_MM, Bright
-from lunar_haze.core.finish.model import Aperture
+from lunar_haze.core.finish.values import Aperture
 from lunar_haze.core.units.smooth import smoothstep
 
 #: Surfaces from the front: radius of curvature, way to the next one (in units of no matter: all is told in focal

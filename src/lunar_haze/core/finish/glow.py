@@ -13,8 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish.halation import LAYERS, halo
-from lunar_haze.core.finish.model import Finish, Glow, Halation
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.spread import gains_of, spread_by
+from lunar_haze.core.finish.step import At
+from lunar_haze.core.finish.steps import plain_steps
+from lunar_haze.core.finish.values import Glow, Halation
 from lunar_haze.core.picture.mix import block_mean
 
 #: Angle of the frame's height [deg] at size 1.
@@ -116,5 +119,5 @@ def live_scatter(finish: Finish, height: int) -> Scatter | None:
 def layer_scatter(finish: Finish, height: int) -> Scatter | None:
     """The same for the layers of a picture, where the glow is what first happens to their sum; None where it is not."""
     on = finish.in_force
-    before = bool(on.masks_at_work) or max(on.dust.per_m3, on.star, on.ghosts) > 0.0
+    before = on.masks_at_work or max(on.dust.per_m3, on.star, on.ghosts) > 0.0 or plain_steps(At.LIGHT, on)
     return None if before else live_scatter(finish, height)

@@ -15,8 +15,11 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import acescct
-from lunar_haze.core.finish.model import Cdl, Grade
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.one_pass import Tone, couple_rows
+from lunar_haze.core.finish.step import At
+from lunar_haze.core.finish.steps import applied
+from lunar_haze.core.finish.values import Cdl, Grade
 from lunar_haze.core.picture.display import TABLE_SIZE, axis, grid_of, shaped
 from lunar_haze.core.units.photometry import MID_GREY
 from lunar_haze.core.units.smooth import smoothstep
@@ -79,6 +82,11 @@ def coupled(values: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
 def graded(exposed: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
     """The whole grade on exposed ACEScg (..., 3); the very array where there is nothing to do."""
     return coupled(per_channel(exposed, grade, cdl), grade, cdl)
+
+
+def coloured(exposed: NDArray, finish: Finish) -> NDArray:
+    """Exposed ACEScg (..., 3) after the grade and the steps on colours that come after it."""
+    return applied(At.COLOUR, graded(exposed, finish.grade, finish.cdl), finish)
 
 
 @functools.lru_cache(maxsize=4)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from lunar_haze.core.finish.model import Grain
+from lunar_haze.core.finish.values import Grain
 
 #: Side of the piece of noise that is laid side by side [px].
 TILE = 512

@@ -3,7 +3,10 @@
 import numba as nb
 import numpy as np
 
+from lunar_haze.core.units.shapes import entry
 
+
+@entry(picture="h w 3 f4", out="h w 3 f4", where="h w b1")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def bright_part(picture, scale, out, where):
     """``out`` = the light of a picture (h, w, 3) in what is brighter than 1 when exposed; ``where`` (h, w) that is."""
@@ -88,6 +91,7 @@ def _spike(x, y, ux, uy, ends, light, top, bottom, out):
                 out[row, column, 2] += w * light[2]
 
 
+@entry(bright="h w 3 f4", rows="k i8", columns="k i8", ways="m 2 f4", share="3 f4", out="h w 3 f4", taken="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def draw_spikes(bright, rows, columns, ways, share, least, wide, out, taken):
     """Light of ``bright`` (h, w, 3) added to ``out`` (h, w, 3) along spikes, in turn by rows; ``taken`` (h, w, 3) is
@@ -127,6 +131,7 @@ def draw_spikes(bright, rows, columns, ways, share, least, wide, out, taken):
                     taken[row, column, c] = (two - np.float32(1.0) / ends) * share[c]
 
 
+@entry(picture="h w 3 f4", bright="h w 3 f4", taken="j i 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def take_bent(picture, bright, taken, step, gain, out):
     """``out`` (h, w, 3) = a picture + ``gain`` times what lies in ``out``, less the share of its ``bright`` part that
@@ -166,6 +171,7 @@ def _draw_aperture(x, y, apothem, normals, light, first, last, out):
                     out[row, column, c] += cover * light[c]
 
 
+@entry(at="n 2 f4", apothem="n f4", normals="m 2 f4", light="n 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def draw_apertures(at, apothem, normals, light, out):
     """Add light (n, 3) to ``out`` (h, w, 3), each in a regular polygon about a place ``at`` (n, 2) [px].
@@ -179,6 +185,7 @@ def draw_apertures(at, apothem, normals, light, out):
             _draw_aperture(at[n, 0], at[n, 1], apothem[n], normals, light[n], first, last, out)
 
 
+@entry(at="n 2 f4", radius="n f4", normals="m 2 f4", flux="n 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def draw_motes(at, radius, normals, flux, out):
     """Add each mote's ``flux`` (n, 3), light summed over pixels, to ``out`` (h, w, 3).
@@ -212,6 +219,7 @@ def draw_motes(at, radius, normals, flux, out):
                         out[top + row, left + column, c] += share * flux[n, c]
 
 
+@entry(points="n 2 f4", out="h w f4")
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def cover_of_stroke(points, radius, soft, out):
     """``out`` (h, w) = how much a brush of a ``radius`` [px] led along points (n, 2) [px] covers: the most of all its
@@ -234,6 +242,7 @@ def cover_of_stroke(points, radius, soft, out):
                 out[row, column] = max(out[row, column], s * s * (np.float32(3.0) - np.float32(2.0) * s))
 
 
+@entry(picture="h w 3 f4", weights="n f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def blurred(picture, weights, out):
     """``out`` = a picture (h, w, 3) blurred both ways by weights (n,), the middle first; it goes on as at its edges."""

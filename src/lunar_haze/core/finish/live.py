@@ -12,10 +12,13 @@ from numpy.typing import NDArray
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish.grade import graded_nodes, live_tone
 from lunar_haze.core.finish.grain import live_grains, width_px
-from lunar_haze.core.finish.model import Cdl, Finish, Grade, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.one_pass import Shown, Tone, finish_rows
 from lunar_haze.core.finish.scene_light import left_for_one_pass
+from lunar_haze.core.finish.step import At
+from lunar_haze.core.finish.steps import applied, plain_steps
 from lunar_haze.core.finish.tables import content_of, graded_by, shown_by
+from lunar_haze.core.finish.values import Cdl, Grade
 from lunar_haze.core.picture.display import DisplayTable, axis, bake, grid_of, rounding_noise
 from lunar_haze.core.picture.views import FALSE_COLOURS, VIEWS, false_step
 from lunar_haze.core.units.photometry import MID_GREY
@@ -31,8 +34,8 @@ class Finisher:
     def __init__(self, cache: Path | None = None) -> None:
         self._cache = cache
         self._views: dict[str, DisplayTable] = {}
-        #: The view under a table from a file: that table, what its file held then, and the two in one.
-        self._tabled: tuple[str, TableFile, str, DisplayTable] | None = None
+        #: The view under steps on colours and a table from a file: what it was asked for, and all in one.
+        self._tabled: tuple[tuple, DisplayTable] | None = None
         #: The last grade that was asked for with its table, and the two in one once it has been asked for again.
         self._asked: tuple[DisplayTable, Grade, Cdl] | None = None
         self._graded: DisplayTable | None = None
@@ -92,16 +95,18 @@ class Finisher:
         return self._graded, live_tone(Grade(), Cdl())
 
     def _table_of(self, finish: Finish) -> DisplayTable:
-        view, table = finish.view, finish.table
-        if table is None or not table.path:
+        view, steps = finish.view, plain_steps(At.COLOUR, finish)
+        table = finish.table if finish.table is not None and finish.table.path else None
+        if table is None and not steps:
             return self.view(view)
-        content = content_of(table)
-        if self._tabled is None or self._tabled[:3] != (view, table, content):
-            nodes = graded_by(grid_of(axis(), axis(), axis()), table).astype(np.float32)
+        asked = (view, steps, table, content_of(table) if table is not None else "")
+        if self._tabled is None or self._tabled[0] != asked:
+            nodes = applied(At.COLOUR, grid_of(axis(), axis(), axis()), finish)
+            nodes = graded_by(nodes, table).astype(np.float32)
             is_false = VIEWS[view].is_false_colour
             seen = _stops_table(nodes) if is_false else shown_by(self.view(view).values(nodes), table)
-            self._tabled = view, table, content, DisplayTable(seen)
-        return self._tabled[3]
+            self._tabled = asked, DisplayTable(seen)
+        return self._tabled[1]
 
 
 def _stops_table(exposed: NDArray) -> NDArray[np.float32]:

@@ -88,27 +88,34 @@ class Mask:
         return not self.muted and does != (0.0, 0.0, 1.0, 1.0)
 
 
-_IN_FRAME, _IN_PLACE = ("ellipse", "line"), ("distance", "height")
+#: The kinds of region that each row is shown for, by the row's name; the kinds declare it (`region_kinds`).
+SHOWN_FOR: dict[str, frozenset[str]] = {}
+
+
+def _row(name: str, *told: Any, **how: Any) -> Row:
+    return row(name, *told, when=lambda region: region.kind in SHOWN_FOR.get(name, ()), **how)
+
+
 REGION_ROWS: tuple[Row, ...] = under(
     "where",
-    row("region x", "across", "x", "", -0.9, 0.9, 0.0, floor=-4.0, ceiling=4.0, when=lambda r: r.kind in _IN_FRAME,
+    _row("region x", "across", "x", "", -0.9, 0.9, 0.0, floor=-4.0, ceiling=4.0,
         tip="of its middle from the frame's middle, in frame heights: right above 0"),
-    row("region y", "down", "y", "", -0.5, 0.5, 0.0, floor=-4.0, ceiling=4.0, when=lambda r: r.kind in _IN_FRAME,
+    _row("region y", "down", "y", "", -0.5, 0.5, 0.0, floor=-4.0, ceiling=4.0,
         tip="of its middle from the frame's middle, in frame heights: down above 0"),
-    row("region width", "half width", "width", "", 0.02, 1.0, 0.3, ratio=True, floor=0.001, ceiling=8.0,
-        when=lambda r: r.kind == "ellipse", tip="in frame heights"),
-    row("region brush", "brush", "width", "", 0.005, 0.3, 0.05, ratio=True, floor=0.001, ceiling=2.0,
-        when=lambda r: r.kind == "strokes", tip="its radius, in frame heights"),
-    row("region height", "half height", "height", "", 0.02, 1.0, 0.25, ratio=True, floor=0.001, ceiling=8.0,
-        when=lambda r: r.kind in _IN_FRAME, tip="in frame heights; of a line, how wide it fades"),
-    row("region turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
-        when=lambda r: r.kind in _IN_FRAME, tip="clockwise"),
-    row("region feather", "feather", "feather", "", 0.0, 1.0, 0.6, floor=0.0, ceiling=1.0,
-        when=lambda r: r.kind not in ("objects", "materials"), tip="how much of it is soft"),
-    row("region near", "from", "near_m", "m", 0.0, 60.0, 0.0, floor=-1e5, ceiling=1e5,
-        when=lambda r: r.kind in _IN_PLACE, tip="where the span of distance or height begins"),
-    row("region far", "to", "far_m", "m", 0.5, 60.0, 10.0, floor=-1e5, ceiling=1e6,
-        when=lambda r: r.kind in _IN_PLACE, tip="where it ends"),
+    _row("region width", "half width", "width", "", 0.02, 1.0, 0.3, ratio=True, floor=0.001, ceiling=8.0,
+        tip="in frame heights"),
+    _row("region brush", "brush", "width", "", 0.005, 0.3, 0.05, ratio=True, floor=0.001, ceiling=2.0,
+        tip="its radius, in frame heights"),
+    _row("region height", "half height", "height", "", 0.02, 1.0, 0.25, ratio=True, floor=0.001, ceiling=8.0,
+        tip="in frame heights; of a line, how wide it fades"),
+    _row("region turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
+        tip="clockwise"),
+    _row("region feather", "feather", "feather", "", 0.0, 1.0, 0.6, floor=0.0, ceiling=1.0,
+        tip="how much of it is soft"),
+    _row("region near", "from", "near_m", "m", 0.0, 60.0, 0.0, floor=-1e5, ceiling=1e5,
+        tip="where the span of distance or height begins"),
+    _row("region far", "to", "far_m", "m", 0.5, 60.0, 10.0, floor=-1e5, ceiling=1e6,
+        tip="where it ends"),
 )  # fmt: skip
 MASK_ROWS: tuple[Row, ...] = under(
     "what it does",

@@ -12,8 +12,8 @@ from lunar_haze.core.colour.krystek1985 import warmed
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
 from lunar_haze.core.finish import white_balance
 from lunar_haze.core.finish.mask_model import Mask, Region
-from lunar_haze.core.finish.model import NEUTRAL_K, White
 from lunar_haze.core.finish.regions import Scene, cover_of
+from lunar_haze.core.finish.values import NEUTRAL_K, White
 from lunar_haze.core.units.photometry import MID_GREY
 
 

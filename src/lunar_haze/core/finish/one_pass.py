@@ -15,6 +15,7 @@ from lunar_haze.core.finish.grain import WIDEST
 from lunar_haze.core.picture.display import look_up_row, round_row, shape_row
 from lunar_haze.core.units.between import read_row
 from lunar_haze.core.units.fast_math import exp, log2
+from lunar_haze.core.units.shapes import entry
 
 _LN2 = np.float32(np.log(2.0))
 
@@ -155,6 +156,7 @@ def _split(tone, line):
         red[x], green[x], blue[x] = r * again, g * again, b * again
 
 
+@entry(values="h w 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def couple_rows(tone, values, out):
     """``out`` = what is done to colours, ``values`` (h, w, 3), after the curves."""
@@ -215,6 +217,7 @@ def _rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, first, 
             round_row(values, noise, codes)
 
 
+@entry(picture="h w 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def lay_glow(picture, glow, out):
     """``out`` = a picture (h, w, 3) with its glow."""
@@ -227,6 +230,7 @@ def lay_glow(picture, glow, out):
             out[row, :, c] = line[c]
 
 
+@entry(picture="h w 3 f4", out="h w 4 u1")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def finish_rows(picture, scale, glow, soft, eye, quanta, balance, tone, shown, out):
     """``out`` (h, w, 4) uint8, blue first, of a ``picture`` (h, w, 3) [cd/m2] at an exposure, all steps in their order.

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import grain
-from lunar_haze.core.finish.grade import graded
+from lunar_haze.core.finish.grade import coloured
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.scene_light import in_light
 from lunar_haze.core.finish.tables import graded_by, shown_by
@@ -38,7 +38,7 @@ def finished(
 
     def to_screen(start: int) -> None:
         rows = slice(start, start + _ROWS)
-        exposed = graded_by(graded(light[rows] * np.float32(scale), finish.grade, finish.cdl), finish.table)
+        exposed = graded_by(coloured(light[rows] * np.float32(scale), finish), finish.table)
         shown[rows] = grained(shown_by(direct(exposed, finish.view, screen), finish.table), start)
 
     # On as many threads as there are processors: NumPy and OpenColorIO both let go of the interpreter.

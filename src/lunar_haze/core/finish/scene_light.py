@@ -9,10 +9,13 @@ from lunar_haze.core.finish.dark import quanta, softness
 from lunar_haze.core.finish.dark_rows import Dark, dark_rows
 from lunar_haze.core.finish.ghosts import with_ghosts
 from lunar_haze.core.finish.glow import glowing, live_scatter, stays
-from lunar_haze.core.finish.model import Finish, Vignette, White
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.night import eye_on
 from lunar_haze.core.finish.one_pass import Balance, LaidGlow, lay_glow
 from lunar_haze.core.finish.star import starred
+from lunar_haze.core.finish.step import At
+from lunar_haze.core.finish.steps import applied
+from lunar_haze.core.finish.values import Vignette, White
 from lunar_haze.core.finish.vignette import gains
 
 #: An eye adapts to every n-th pixel each way.
@@ -24,11 +27,11 @@ _NO_GLOW = LaidGlow(np.ones(3, np.float32), np.zeros((1, 1, 3), np.float32), np.
 def in_light(picture: NDArray[np.float32], finish: Finish, scale: float, tan_half_width: float) -> NDArray[np.float32]:
     """The steps on scene light: stars, ghosts, glow and halation, night by eye, white balance, vignette.
 
-    ``picture`` (h, w, 3) ACEScg [cd/m2], the very one when no step is on; ``scale`` is the exposure, by which stars and
-    ghosts know what will be seen; ``tan_half_width`` that of the lens.
+    ``picture`` (h, w, 3) ACEScg [cd/m2], returned unchanged when no step is on; ``scale`` is the exposure, by which
+    stars and ghosts know what will be seen; ``tan_half_width`` that of the lens.
     """
     given = picture
-    picture = _through_the_lens(picture, finish, scale, tan_half_width)
+    picture = applied(At.LIGHT, _through_the_lens(picture, finish, scale, tan_half_width), finish)
     picture = glowing(picture, finish.glow, finish.halation)
     picture = _in_the_dark(picture, finish, given)
     balance = _balance_of(finish, picture, tan_half_width)
@@ -49,7 +52,7 @@ def left_for_one_pass(
     ``light_scattered`` is what `glow.layer_scatter` makes of the picture, None where that is not known.
     """
     height = picture.shape[0]
-    picture = _through_the_lens(picture, finish, scale, tan_half_width)
+    picture = applied(At.LIGHT, _through_the_lens(picture, finish, scale, tan_half_width), finish)
     glow = _NO_GLOW
     # A picture one pixel wide has no half of its size.
     scatter = live_scatter(finish, height) if picture.shape[1] > 1 else None

@@ -2,7 +2,8 @@
 
 import attrs
 
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grade, Grain, Vignette, White
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Cdl, Glow, Grade, Grain, Vignette, White
 
 #: By the names that are chosen.
 SHELF: dict[str, Finish] = {

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.finish import kernels
 from lunar_haze.core.finish.bright import WAVES_MM, Bright
-from lunar_haze.core.finish.model import Aperture
+from lunar_haze.core.finish.values import Aperture
 from lunar_haze.core.picture.mix import block_mean, enlarge
 from lunar_haze.core.place.camera import SENSOR_WIDTH_MM
 
@@ -62,6 +62,8 @@ def starred(
     share *= min(1.0, MOST_BENT / (2.0 * float(share.max())))
     # How wide a spike is to its first dark [px], for green light.
     wide = WAVES_MM[1] * aperture.f_number / math.sin(math.pi / aperture.sides) / pixel_mm
+    # As numpy finds them they lie interleaved.
+    rows, columns = np.ascontiguousarray(rows), np.ascontiguousarray(columns)
     spiked, taken = np.zeros_like(light), np.zeros_like(light)
     least = LEAST / min(math.sqrt(count / step**2), MOST_LONGER) / scale
     kernels.draw_spikes(

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.errors import PictureError, os_reason
 from lunar_haze.core.finish import acescct
-from lunar_haze.core.finish.model import TableFile
 from lunar_haze.core.finish.table_text import fault_of
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.units.content import digest_or_none, read_regular
 
 SUFFIXES = (".cube", ".clf", ".spi1d", ".spi3d")

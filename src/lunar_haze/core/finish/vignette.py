@@ -5,7 +5,7 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.finish.model import Vignette
+from lunar_haze.core.finish.values import Vignette
 
 #: How steeply darkness by hand grows towards the corners.
 _POWER = 2.4

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.colour.krystek1985 import planckian_uv
 from lunar_haze.core.colour.spaces import ACESCG_TO_XYZ, XYZ_TO_ACESCG, xy_to_acescg
-from lunar_haze.core.finish.model import COOLEST_K, HOTTEST_K, MOST_DUV, NEUTRAL_K, White
+from lunar_haze.core.finish.values import COOLEST_K, HOTTEST_K, MOST_DUV, NEUTRAL_K, White
 
 CAT16 = np.array([[0.401288, 0.650173, -0.051461], [-0.250268, 1.204414, 0.045854], [-0.002079, 0.048952, 0.953127]])
 

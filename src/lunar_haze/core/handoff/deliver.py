@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.errors import HandOffError
-from lunar_haze.core.finish.model import Cdl, Finish
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.pipeline import finished
+from lunar_haze.core.finish.values import Cdl
 from lunar_haze.core.handoff.finish_file import not_in_a_table, write_cdl, write_cube
 from lunar_haze.core.handoff.source_light import source_light
 from lunar_haze.core.handoff.stills import layer_name, write_exr, write_png, write_tiff

@@ -7,9 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.finish import acescct, white_balance
-from lunar_haze.core.finish.grade import graded
-from lunar_haze.core.finish.model import Cdl, Finish, Glow, Grain, Halation, Vignette
+from lunar_haze.core.finish.grade import coloured
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.steps import STEPS
 from lunar_haze.core.finish.tables import graded_by, shown_by
+from lunar_haze.core.finish.values import Cdl
 from lunar_haze.core.handoff.stills import place_file
 from lunar_haze.core.picture.views import direct
 
@@ -19,20 +21,7 @@ SIZE = 65
 
 def not_in_a_table(finish: Finish) -> tuple[str, ...]:
     """The steps in force that work on more than one pixel, or not on its colour alone."""
-    steps = {
-        "masks": bool(finish.masks_at_work),
-        "floating dust": finish.dust.per_m3 != 0.0,
-        "starburst": finish.star != 0.0,
-        "ghosts": finish.ghosts != 0.0,
-        "glow": finish.glow.strength != Glow().strength,
-        "halation": finish.halation.strength != Halation().strength,
-        "night acuity": finish.acuity != 0.0,
-        "night by eye": finish.night != 0.0,
-        "night noise": finish.dark_noise != 0.0,
-        "vignette": finish.vignette != Vignette(),
-        "grain": finish.grain.strength != Grain().strength,
-    }
-    return tuple(name for name, is_on in steps.items() if is_on)
+    return tuple(part.name for step in STEPS for part in step.parts if not part.in_table and part.is_on(finish))
 
 
 def through_table(signal: NDArray, finish: Finish) -> NDArray[np.float32]:
@@ -41,7 +30,7 @@ def through_table(signal: NDArray, finish: Finish) -> NDArray[np.float32]:
     Screen values in [0, 1], sRGB. Raises PictureError for a grading table that is gone.
     """
     balanced = acescct.decode(signal) @ white_balance.matrix(finish.white).T
-    exposed = graded_by(graded(np.maximum(balanced, 0.0), finish.grade, finish.cdl), finish.table)
+    exposed = graded_by(coloured(np.maximum(balanced, 0.0), finish), finish.table)
     return shown_by(direct(exposed.astype(np.float32), finish.view), finish.table)
 
 

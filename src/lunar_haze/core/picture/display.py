@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.picture.views import SRGB, USUAL_VIEW, VIEWS, direct
 from lunar_haze.core.units.fast_math import log2
 from lunar_haze.core.units.kept_arrays import read_arrays, write_arrays
+from lunar_haze.core.units.shapes import entry
 
 TABLE_SIZE = 65
 #: Shaper: s = (log2(x + FLOOR) - LOW) / (HIGH - LOW).
@@ -109,6 +110,7 @@ def _show_rows(picture, scale, size, flat, noise, first, last, out):
         round_row(values, noise[y % noise.shape[0]], out[y].reshape(values.size))
 
 
+@entry(picture="h w 3 f4", out="h w 4 u1")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _show(picture, scale, size, flat, noise, out):
     blocks = (picture.shape[0] + 15) // 16
@@ -116,6 +118,7 @@ def _show(picture, scale, size, flat, noise, out):
         _show_rows(picture, scale, size, flat, noise, block * 16, min(block * 16 + 16, picture.shape[0]), out)
 
 
+@entry(rows="n k f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _values(rows, size, flat, out):
     for y in nb.prange(rows.shape[0]):

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.picture.mix import Rooms
 from lunar_haze.core.picture.rebalance import Rebalance
+from lunar_haze.core.units.shapes import entry
 
 
 class Mixed(NamedTuple):
@@ -26,6 +27,7 @@ class Mixed(NamedTuple):
     scattered: NDArray[np.float32] | None = None
 
 
+@entry(base="h w 3 f4", layers="n h w 3 f4", gains="n x f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _add_all(base, layers, which, gains, out):
     """``out`` = base + some layers under gains (n, 3 W), written out along a row: four layers are added at once."""

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from lunar_haze.core.layers.model import LayerGain, LayerImage
 from lunar_haze.core.units.between import read_row
+from lunar_haze.core.units.shapes import entry
 
 
+@entry(base="h w 3 f4", surface="h w 3 f4", air="h w 3 f4", gain="3 f4", air_gain="3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
 def _add_layer(base, surface, air, gain, air_gain, out):
     for row in nb.prange(base.shape[0]):
@@ -123,6 +125,7 @@ def share_of(image: LayerImage, gain: LayerGain, step: int = 1) -> NDArray[np.fl
     ) * np.asarray(gain.air, np.float32)
 
 
+@entry(picture="h w 3 f4", out="j i 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
 def _block_mean(picture, step, out):
     weight = np.float32(1.0 / (step * step))
@@ -136,6 +139,7 @@ def _block_mean(picture, step, out):
                 out[row, x, c] = total * weight
 
 
+@entry(picture="h w 3 f4", out="j i 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
 def _halved(picture, out):
     quarter = np.float32(0.25)
@@ -159,6 +163,7 @@ def block_mean(picture: NDArray, step: int) -> NDArray[np.float32]:
     return out
 
 
+@entry(small="j i 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _enlarge(small, out):
     for row in nb.prange(out.shape[0]):

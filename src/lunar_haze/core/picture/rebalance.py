@@ -18,6 +18,7 @@ from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.mix import gain_changes
 from lunar_haze.core.units.between import between
 from lunar_haze.core.units.fast_math import log2
+from lunar_haze.core.units.shapes import entry
 
 f32 = np.float32
 #: Up to this rise the old picture tells of the new one wholly, from this on not at all.
@@ -92,6 +93,7 @@ class Rebalance:
         _add_layers(out, self._whole, (rise for rise, _fall in parted if not rise.is_silent))
 
 
+@entry(total="h w 3 f4", surface="h w 3 f4", air="h w 3 f4", gain="3 f4", air_gain="3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _add(total, surface, air, gain, air_gain):
     for row in nb.prange(total.shape[0]):
@@ -107,6 +109,7 @@ def _level(picture, row, column, least):
     return log2(f32(0.25) * r + f32(0.65) * g + f32(0.1) * b + least)
 
 
+@entry(picture="h w 3 f4", out="h w f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _levels(picture, least, out):
     for row in nb.prange(out.shape[0]):
@@ -114,6 +117,7 @@ def _levels(picture, least, out):
             out[row, x] = _level(picture, row, x, least)
 
 
+@entry(before="h w 3 f4", after="h w 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _ratios(before, after, least, out):
     zero = f32(0.0)
@@ -125,6 +129,7 @@ def _ratios(before, after, least, out):
                 out[row, x, c] = (now + least) / (max(before[row, x, c], zero) + least)
 
 
+@entry(clean="h w 3 f4", levels="h w f4", small_levels="j i f4", ratio="j i 3 f4", after="j i 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _rebalance(clean, levels, small_levels, ratio, after, out):
     one, zero, apart = f32(1.0), f32(0.0), f32(1.0 / ALIKE_STOPS)

@@ -16,7 +16,7 @@ from lunar_haze.core.units.pictures import MOST_PIXELS, light_format, open_pictu
 
 #: Pixels across that are kept.
 WIDEST = 960
-SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr")
+SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr", ".hdr")
 
 
 @attrs.frozen(eq=False)
@@ -33,7 +33,7 @@ def read_reference(path: Path) -> Reference:
     if path.suffix.lower() not in SUFFIXES:
         raise PictureError(f"{path.name} is no picture that is read; use {', '.join(SUFFIXES)}")
     try:
-        found = _exr(path) if path.suffix.lower() == ".exr" else _ordinary(path)
+        found = _light(path) if path.suffix.lower() in (".exr", ".hdr") else _ordinary(path)
     except FileNotFoundError as error:
         raise PictureError(f"the reference {path.name} is not there; was it moved or renamed?") from error
     except UnidentifiedImageError as error:
@@ -77,10 +77,10 @@ def _ordinary(path: Path) -> Reference:
         return Reference(np.asarray(small, np.uint8), tuple(remarks))
 
 
-def _exr(path: Path) -> Reference:
+def _light(path: Path) -> Reference:
     import OpenImageIO as oiio
 
-    source = oiio.ImageInput.open(str(path)) if light_format(path) == "openexr" else None
+    source = oiio.ImageInput.open(str(path)) if light_format(path) in ("openexr", "hdr") else None
     if source is None:
         oiio.geterror()
         raise ValueError(path.name)

@@ -9,17 +9,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lunar_haze.core.colour.spaces import LUMINANCE_WEIGHTS
+from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky import moonlight, night
 from lunar_haze.core.sky.clear_air import SUN_ACESCG, Atmosphere
 from lunar_haze.core.sky.clouds import lay_clouds, mean_sun_share
 from lunar_haze.core.sky.grade import bent
+from lunar_haze.core.sky.kinds import Dome, radiance_of, sky_kind_of
 from lunar_haze.core.sky.lat_long import illuminance_lx, irradiance, map_directions
 from lunar_haze.core.sky.lightning import cloud_radiance, lightning_radiance
-from lunar_haze.core.sky.model import ClearSky, Dome, Gradient, Lightning, Panorama
+from lunar_haze.core.sky.model import ClearSky, Gradient, Lightning, Panorama
 from lunar_haze.core.sky.panorama import panorama_radiance
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg, transmittance_at
 from lunar_haze.core.sky.scattering import AirTables, view
 from lunar_haze.core.sky.tables import tables_of
+from lunar_haze.core.units.shapes import entry
 
 MAP_HEIGHT, MAP_WIDTH = 256, 512
 VIEW_ROWS, VIEW_COLUMNS, VIEW_STEPS = 72, 64, 28
@@ -60,6 +63,7 @@ def sky_view(
     return np.maximum(out, 0.0)
 
 
+@entry(seen="r c 3 f4", out="h w 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _unfold(seen, azimuth, out):
     """Add a view, turned to ``azimuth`` [rad], to the upper half of a lat-long map."""
@@ -151,6 +155,7 @@ def discs(sky: ClearSky) -> list[Disc]:
     return found
 
 
+@radiance_of(ClearSky)
 def _clear_sky(sky: ClearSky, height: int, width: int) -> NDArray[np.float64]:
     weather, air = sky.weather, sky.weather.atmosphere
     upper = height // 2
@@ -195,11 +200,16 @@ def _lay_ground(sky_map: NDArray, ground: NDArray, softness_deg: float) -> None:
     sky_map[upper:] = horizon[None] * sunk + ground * (1 - sunk)
 
 
+@radiance_of(Gradient)
 def _gradient(dome: Gradient, height: int, width: int) -> NDArray[np.float64]:
     directions, _ = map_directions(height, width)
     up = np.clip(directions[..., 2:3], 0.0, 1.0)
     sky = np.asarray(dome.horizon) * (1 - up) + np.asarray(dome.zenith) * up
     return sky if dome.below is None else np.where(directions[..., 2:3] < 0, np.asarray(dome.below), sky)
+
+
+radiance_of(Lightning)(lightning_radiance)
+radiance_of(Panorama)(panorama_radiance)
 
 
 @functools.lru_cache(maxsize=12)
@@ -209,15 +219,10 @@ def dome_radiance(dome: Dome, height: int = MAP_HEIGHT, width: int = MAP_WIDTH) 
     Row 0 is the zenith, columns run from +y through +x. The array is shared: do not write to it.
     Raises SkyError for a panorama that cannot be read.
     """
-    if isinstance(dome, ClearSky):
-        radiance = _clear_sky(dome, height, width)
-    elif isinstance(dome, Lightning):
-        radiance = lightning_radiance(dome, height, width)
-    elif isinstance(dome, Panorama):
-        radiance = panorama_radiance(dome, height, width)
-    else:
-        radiance = _gradient(dome, height, width)
-    shared = np.ascontiguousarray(radiance, np.float32)
+    make = sky_kind_of(dome).radiance
+    if make is None:
+        raise SkyError(f"nothing tells how a sky of the kind “{sky_kind_of(dome).name}” shines")
+    shared = np.ascontiguousarray(make(dome, height, width), np.float32)
     shared.flags.writeable = False
     return shared
 

@@ -6,9 +6,14 @@ clockwise; altitudes are true (without refraction). Colours are ACEScg.
 
 import attrs
 
+from lunar_haze.core.sky.cie_sky import CieSky
 from lunar_haze.core.sky.clear_air import Atmosphere
+from lunar_haze.core.sky.kinds import Dome, sky_kind
+from lunar_haze.core.sky.rows import LIGHTNING_ROWS, MOMENT_ROWS, PANORAMA_ROWS
 
 Colour = tuple[float, float, float]
+#: Skies with modules of their own: to bring them in declares them.
+SKIES = (CieSky,)
 
 
 @attrs.frozen
@@ -64,8 +69,27 @@ class Weather:
     softness_deg: float = 3.0
 
 
+def plain_clouds(clouds: tuple[CloudLayer, ...]) -> tuple[CloudLayer, ...]:
+    """Layers of cloud that are there; the wind of those that do not drift is no light."""
+    there = [cloud for cloud in clouds if cloud.cover > 0 and cloud.depth > 0]
+    return tuple(cloud if cloud.drift_m else attrs.evolve(cloud, wind_deg=CloudLayer().wind_deg) for cloud in there)
+
+
+def _plain_weather(weather: Weather) -> Weather:
+    town = weather.town_azimuth_deg if weather.town_cd_m2 > 0 else Weather().town_azimuth_deg
+    return attrs.evolve(
+        weather, clouds=plain_clouds(weather.clouds), grade=_plain_grade(weather.grade), town_azimuth_deg=town
+    )
+
+
+def _plain_grade(grade: SkyGrade) -> SkyGrade:
+    grey = len(set(grade.hold)) == 1
+    return attrs.evolve(grade, hold=(1.0, 1.0, 1.0), hold_share=0.0) if grey or not grade.hold_share else grade
+
+
+@sky_kind("the sky of the hour", 1.0, "true", MOMENT_ROWS)
 @attrs.frozen
-class ClearSky:
+class ClearSky(Dome):
     """The sky of a moment: where sun and moon stand, how the stars are turned, and the weather.
 
     The stars stand as ``sidereal_deg`` and ``latitude_deg`` turn them; ``north_deg`` is where true
@@ -82,9 +106,13 @@ class ClearSky:
     north_deg: float = 0.0
     weather: Weather = Weather()
 
+    def plain(self) -> "ClearSky":
+        return attrs.evolve(self, weather=_plain_weather(self.weather))
 
+
+@sky_kind("a photograph", 5000.0, "lx", PANORAMA_ROWS)
 @attrs.frozen
-class Panorama:
+class Panorama(Dome):
     """A photographed sky. ``path`` and ``digest`` name the file; ``encoding`` is linear or display;
     ``turn_deg`` brings it round, ``tilt_deg`` raises its north; ``without_sun`` leaves its bright
     lobe to a source of its own. ``sky_kind`` is what it is of, by name (see `photograph_kinds`), "" for a guess."""
@@ -100,9 +128,13 @@ class Panorama:
     softness_deg: float = 0.0
     sky_kind: str = ""
 
+    def plain(self) -> "Panorama":
+        return attrs.evolve(self, grade=_plain_grade(self.grade), sky_kind="")
 
+
+@sky_kind("two colours", 5000.0, "lx")
 @attrs.frozen
-class Gradient:
+class Gradient(Dome):
     """Two colours, or one: ``zenith`` above, ``horizon`` at the level; ``below`` it another, or None for the same."""
 
     zenith: Colour = (0.25, 0.42, 0.85)
@@ -110,8 +142,10 @@ class Gradient:
     below: Colour | None = None
 
 
+# A first stroke gives some 2e9 W of light at its peak (Guo and Krider 1982): two kilolux three kilometres away.
+@sky_kind("lightning", 2000.0, "lx", LIGHTNING_ROWS)
 @attrs.frozen
-class Lightning:
+class Lightning(Dome):
     """A cloud lit from inside by a flash: ``azimuth_deg`` and ``altitude_deg`` of its middle, ``spread_deg`` how wide
     it glows; ``bolt`` is the share of the light that a channel below it gives, 0 for none; ``seed`` is another of
     the kind.
@@ -122,30 +156,3 @@ class Lightning:
     spread_deg: float = 35.0
     bolt: float = 0.3
     seed: int = 1
-
-
-Dome = ClearSky | Panorama | Gradient | Lightning
-
-
-@attrs.frozen
-class SkyKind:
-    """A kind of sky: the class of its values, its name, and the amount and unit that it has to begin with."""
-
-    value: type[ClearSky] | type[Panorama] | type[Gradient] | type[Lightning]
-    name: str
-    amount: float
-    unit: str
-
-
-SKY_KINDS = (
-    SkyKind(ClearSky, "the sky of the hour", 1.0, "true"),
-    SkyKind(Panorama, "a photograph", 5000.0, "lx"),
-    SkyKind(Gradient, "two colours", 5000.0, "lx"),
-    # A first stroke gives some 2e9 W of light at its peak (Guo and Krider 1982): two kilolux three kilometres away.
-    SkyKind(Lightning, "lightning", 2000.0, "lx"),
-)
-
-
-def sky_kind_of(dome: Dome) -> SkyKind:
-    """The kind that a dome is of."""
-    return next(kind for kind in SKY_KINDS if isinstance(dome, kind.value))

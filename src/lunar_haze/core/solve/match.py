@@ -15,7 +15,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.finish.model import COOLEST_K, HOTTEST_K, MOST_DUV, White
+from lunar_haze.core.finish.values import COOLEST_K, HOTTEST_K, MOST_DUV, White
 from lunar_haze.core.finish.white_balance import matrix
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.readings.screen import screen_lab

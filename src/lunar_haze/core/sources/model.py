@@ -9,9 +9,9 @@ from typing import Any
 
 import attrs
 
+from lunar_haze.core.sky.kinds import Dome
 from lunar_haze.core.sky.lat_long import direction_of
-from lunar_haze.core.sky.model import ClearSky, CloudLayer, Dome
-from lunar_haze.core.sky.plain import plain_clouds, plain_dome
+from lunar_haze.core.sky.model import ClearSky, CloudLayer, plain_clouds
 from lunar_haze.core.sky.refracted_light import apparent_elevation_deg
 from lunar_haze.core.sources.array import LampArray
 from lunar_haze.core.sources.ball import Ball
@@ -110,7 +110,7 @@ class Sky(Shape):
     bounces: bool = True
 
     def plain(self) -> "Sky":
-        return attrs.evolve(self, follows_hour=False, dome=plain_dome(self.dome))
+        return attrs.evolve(self, follows_hour=False, dome=self.dome.plain())
 
 
 @source_kind("glowing surface", tag="surface", units=("cd/m2",), placed=False, aimed=False, is_lamp=False)

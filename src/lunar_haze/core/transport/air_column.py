@@ -15,6 +15,7 @@ from lunar_haze.core.transport.borrow import floats
 from lunar_haze.core.transport.camera_row import EYE
 from lunar_haze.core.transport.view import column_direction
 from lunar_haze.core.units.fast_math import one_minus_exp
+from lunar_haze.core.units.shapes import entry
 
 f32 = np.float32
 _plain = nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -117,6 +118,7 @@ def _view_row(camera, medium, row, ends, last, scattered, below):
         view_column(medium, camera, dx, dy, dz, ends, last[row, i], under, lost, scattered[row, i], below[row, i])
 
 
+@entry(ends="e f4", last="r c i4", scattered="r c s f4", below="r c s f4")
 @_threads
 def view_air(camera, medium, threads, ends, last, scattered, below):
     """What each slice throws back, (rows, columns, slices), and the column of fog below its middle [m].

@@ -4,6 +4,7 @@ import numba as nb
 import numpy as np
 
 from lunar_haze.core.transport.air_pixels import MAX_LIFT
+from lunar_haze.core.units.shapes import entry
 
 f32 = np.float32
 
@@ -19,6 +20,7 @@ def changed(clean, air_before, air, change):
     return air * kept + max(clean - air_before, f32(0.0)) * change
 
 
+@entry(clean="n f4", surface_before="n f4", air_before="n f4", surface="n f4", air="n f4", out="n f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def stand_on(clean, surface_before, air_before, surface, air, out):
     """``out`` = a ``clean`` picture (n,), free of grain, changed as what the live way says of it: ``surface_before``

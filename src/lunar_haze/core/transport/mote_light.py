@@ -19,6 +19,7 @@ from lunar_haze.core.transport.frame import Frame, lit_of
 from lunar_haze.core.transport.lights import pack_lights
 from lunar_haze.core.transport.sampling import random_pair
 from lunar_haze.core.transport.surfaces import shadow
+from lunar_haze.core.units.shapes import entry
 
 f32, u32 = np.float32, np.uint32
 
@@ -52,6 +53,7 @@ def _light_mote(s, lights, number, medium, eye, mote, seed, out):
     memory[0] = f32(0.0)  # keeps the buffer alive to here
 
 
+@entry(eye="3 f4", motes="n 3 f4", out="n 3 f4")
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _light_motes(s, lights, number, medium, eye, motes, out):
     for one in nb.prange(motes.shape[0]):

@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter
 
+from lunar_haze.core.units.shapes import entry
+
 f32 = np.float32
 #: How alike distances (as a share) and normals (as a difference) are to be.
 _NEAR, _ALIKE = f32(0.08), f32(0.35)
@@ -23,6 +25,10 @@ _MOST = f32(1.1)
 _LAMP = 4.0
 
 
+@entry(
+    small="j i 3 f4", bare="j i 3 f4", small_normal="j i 3 f4", small_depth="j i f4", albedo="h w 3 f4",
+    normal="h w 3 f4", depth="h w f4", out="h w 3 f4",
+)  # fmt: skip
 @nb.njit(cache=True, nogil=True, parallel=True, fastmath=True, error_model="numpy")
 def _lay_out(small, bare, small_normal, small_depth, albedo, normal, depth, out):
     """``small`` (h, w, 3) and its light over reflectance ``bare`` laid out as ``out`` (H, W, 3)."""

@@ -99,20 +99,24 @@ def _reader(path: list[str]) -> Callable[[Any], float]:
 
 def _writer(path: list[str]) -> Callable[[Any, float], Any]:
     def write(value: Any, number: float) -> Any:
-        return _put(value, path, number)
+        return put_in(value, path, number)
 
     return write
 
 
-def _put(value: Any, path: list[str], number: float) -> Any:
+def put_in(value: Any, path: list[str] | tuple[str, ...], inside: Any) -> Any:
+    """A frozen ``value`` with what lies at a ``path`` of fields and places in tuples changed to ``inside``."""
     first, rest = path[0], path[1:]
     if first.isdigit():
         index = int(first)
-        inside = _put(value[index], rest, number) if rest else number
+        inside = put_in(value[index], rest, inside) if rest else inside
         return (*value[:index], inside, *value[index + 1 :])
     old = getattr(value, first)
-    # Fields that count stay whole numbers.
-    inside = _put(old, rest, number) if rest else int(number) if type(old) is int else number
+    if rest:
+        inside = put_in(old, rest, inside)
+    elif type(old) is int and type(inside) is float:
+        # Fields that count stay whole numbers.
+        inside = int(inside)
     return attrs.evolve(value, **{first: inside})
 
 

@@ -1,7 +1,24 @@
-"""The second view: the plan, or the readings, in one place."""
+"""The second view: one of several views in one place, each declared by a `View`."""
 
+from collections.abc import Callable
+
+import attrs
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+
+def _nothing(is_seen: bool) -> None:
+    """What a view does that does not care whether it is seen."""
+
+
+@attrs.frozen(eq=False)
+class View:
+    """What can be seen: the word it stands under, its widget, a tip, and what is to be done when it is seen or left."""
+
+    name: str
+    widget: QWidget
+    tip: str
+    seen: Callable[[bool], None] = _nothing
 
 
 class SecondView(QWidget):
@@ -9,9 +26,12 @@ class SecondView(QWidget):
 
     changed = Signal(str)
 
-    def __init__(self, views: dict[str, tuple[QWidget, str]]) -> None:
+    def __init__(self, views: tuple[View, ...]) -> None:
         super().__init__()
-        self._names = list(views)
+        self._views = {view.name: view for view in views}
+        if len(self._views) < len(views):
+            raise ValueError("two views stand under one word")
+        self._now = ""
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
@@ -21,33 +41,37 @@ class SecondView(QWidget):
         self._stack = QStackedWidget()
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
-        for name, (view, tip) in views.items():
+        for name, view in self._views.items():
             button = QToolButton()
             button.setText(name)
-            button.setToolTip(tip)
+            button.setToolTip(view.tip)
             button.setCheckable(True)
-            # Four words side by side, none of them cut.
+            # The words stand side by side, none of them cut.
             button.setStyleSheet("QToolButton { padding: 3px 5px; }")
             button.setAccessibleName(f"second view: {name}")
             button.clicked.connect(lambda _on=False, n=name: self.show_view(n))
             self._group.addButton(button)
             row.addWidget(button)
             self.buttons[name] = button
-            self._stack.addWidget(view)
+            self._stack.addWidget(view.widget)
         row.addStretch(1)
         outer.addLayout(row)
         outer.addWidget(self._stack, 1)
-        self.show_view(self._names[0])
+        self.show_view(views[0].name)
 
     @property
     def name(self) -> str:
         """Which is seen."""
-        return self._names[self._stack.currentIndex()]
+        return self._now
 
     def show_view(self, name: str) -> None:
         """Let one be seen; a name that is none is passed over."""
-        if name not in self._names:
+        if name not in self._views:
             return
-        self._stack.setCurrentIndex(self._names.index(name))
+        before, self._now = self._views.get(self._now), name
+        if before is not None and before.name != name:
+            before.seen(False)
+        self._stack.setCurrentWidget(self._views[name].widget)
         self.buttons[name].setChecked(True)
+        self._views[name].seen(True)
         self.changed.emit(name)

@@ -5,7 +5,7 @@ import math
 import attrs
 from PySide6.QtWidgets import QPushButton
 
-from lunar_haze.core.air.banks import KINDS, MOST_BANKS
+from lunar_haze.core.air.banks import BANK_KINDS, MOST_BANKS
 from lunar_haze.core.air.medium import Bank, Medium
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
@@ -77,8 +77,8 @@ class BankFacets:
         column.lay(
             column.choice(
                 "shape of the bank",
-                "what its body is",
-                KINDS,
+                "; ".join(f"{kind.name}: {kind.tip}" for kind in BANK_KINDS.values()),
+                BANK_KINDS,
                 lambda kind: self._session.act("shape of the bank", self._with_bank(kind=kind)),
                 lambda: self._bank().kind,
             )

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QLabel, QSizePolicy, QTo
 from lunar_haze.core.colour.spaces import acescg_to_hex, hex_to_acescg
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.finish.model import LEANING, MASKS, SPACES, STEPS, TABLE, WHITE, Finish, TableFile
+from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
+from lunar_haze.core.finish.steps import LEANING, MASKS, STEP_NAMES, TABLE, WHITE
 from lunar_haze.core.finish.tables import SUFFIXES
+from lunar_haze.core.finish.values import SPACES, TableFile
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.ui.base.chip import Chip
@@ -123,7 +125,7 @@ class FinishFacets:
         column.lay(shelf)
         column.on_refresh(lambda: self._mark(shelf))
         column.lay(column.button("no finish", "every step at its usual numbers; the view stays", self.clear))
-        for step in STEPS:
+        for step in STEP_NAMES:
             column.section(step, lambda s=step: step_menu(session, s), lambda s=step: self._note(s))  # type: ignore[misc]
             if step == MASKS:
                 MaskFacets(column).fill()

@@ -4,7 +4,8 @@ from PySide6.QtWidgets import QApplication, QMenu
 
 from lunar_haze.core.document import edits, finish_copy
 from lunar_haze.core.errors import FinishError
-from lunar_haze.core.finish.model import STEPS, Finish
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.steps import STEP_NAMES
 from lunar_haze.ui.session.session import Session
 
 
@@ -39,7 +40,7 @@ def step_menu(session: Session, step: str) -> QMenu:
         "turn on" if is_off else "turn off",
         lambda: changed(f"{step} {'on' if is_off else 'off'}", finish_copy.with_off(finish, step, not is_off)),
     )
-    menu.addAction("this step alone", lambda: changed(f"{step} alone", finish_copy.alone(finish, step, STEPS)))
+    menu.addAction("this step alone", lambda: changed(f"{step} alone", finish_copy.alone(finish, step, STEP_NAMES)))
     menu.addSeparator()
     menu.addAction("copy this step", lambda: copy(session, finish, step))
     menu.addAction("copy the whole finish", lambda: copy(session, finish, finish_copy.WHOLE))

@@ -4,21 +4,18 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import attrs
 from PySide6.QtWidgets import QFileDialog
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
-from lunar_haze.core.errors import HazeError
-from lunar_haze.core.sources.array import ARRANGEMENTS, LampArray, as_kind, lamp_of, with_lamp
-from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.distribution import lumens, read_ies
+from lunar_haze.core.sources.array import ARRANGEMENTS, LampArray, as_kind, lamp_of
+from lunar_haze.core.sources.distribution import lumens
 from lunar_haze.core.sources.kinds import kind_of, lamp_kinds
 from lunar_haze.core.sources.model import Source
-from lunar_haze.core.sources.orbit import distance_to_aim
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.facets.column import Column
 from lunar_haze.ui.facets.cutout_facets import CutOutFacets
+from lunar_haze.ui.facets.lamp_files import take_ies, with_cutout
 
 
 class LampFacets:
@@ -39,11 +36,6 @@ class LampFacets:
     def _lamp(self) -> Any:
         return lamp_of(self._shape)
 
-    def _change(self, **changes: object) -> Document:
-        """A change of the lamp, or of each lamp of an array."""
-        shape = with_lamp(self._shape, attrs.evolve(self._lamp(), **changes))
-        return edits.reshape(self._session.document, self._id, shape)
-
     def fill(self) -> None:
         """The kind, and what it has."""
         column = self._column
@@ -56,7 +48,11 @@ class LampFacets:
         if hasattr(self._lamp(), "cutout"):
             column.section("beam")
             column.rows_of("beam")
-            CutOutFacets(column, lambda: self._lamp().cutout, self._lay_cutout).fill()
+            CutOutFacets(
+                column,
+                lambda: self._lamp().cutout,
+                lambda cut: with_cutout(self._session.document, self._id, cut),
+            ).fill()
 
     def _fill_kind(self) -> None:
         self._column.lay(
@@ -76,14 +72,6 @@ class LampFacets:
             shape = as_kind(self._shape, wanted)
             self._session.act(f"made a {name}", edits.reshape(self._session.document, self._id, shape))
 
-    def _lay_cutout(self, cut: CutOut | None) -> Document:
-        """A cut-out in the gate; the first one moves the gate out, to where a lens of this size leaves it legible."""
-        lamp = self._lamp()
-        legible = 0.4 * distance_to_aim(self._shape)
-        if cut is not None and lamp.cutout is None and lamp.gate_m < legible:
-            return self._change(cutout=cut, gate_m=round(legible, 2))
-        return self._change(cutout=cut)
-
     def _fill_ies(self) -> None:
         distribution = self._lamp().distribution
         self._column.lay(
@@ -97,20 +85,7 @@ class LampFacets:
     def _ask_distribution(self) -> None:
         name, _kind = QFileDialog.getOpenFileName(self._column.window(), "an IES lamp", "", "IES lamps (*.ies *.IES)")
         if name:
-            self.use_distribution(Path(name))
-
-    def use_distribution(self, path: Path) -> None:
-        """Let an IES file tell how the light leaves, and how much of it."""
-        try:
-            distribution, notes = read_ies(path)
-        except HazeError as error:
-            self._session.said.emit(str(error), True)
-            return
-        document = self._change(distribution=distribution)
-        document = edits.change_source(document, self._id, amount=lumens(distribution), unit="lm")
-        self._session.act("an IES lamp", document)
-        for note in notes:
-            self._session.said.emit(note, False)
+            take_ies(self._session, Path(name), self._id)
 
     def _fill_array(self) -> None:
         column = self._column

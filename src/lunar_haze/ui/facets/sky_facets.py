@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, assert_never
+from typing import Any
 
 import attrs
 import numpy as np
@@ -15,18 +15,15 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.document.photographs import lamp_of_panorama, odd_sun_remark, sun_of_panorama
 from lunar_haze.core.errors import SkyError
+from lunar_haze.core.sky.kinds import Dome, sky_kind_of, sky_kinds
 from lunar_haze.core.sky.lat_long import direction_of
 from lunar_haze.core.sky.model import (
     CLOUDS,
-    SKY_KINDS,
     ClearSky,
-    Dome,
     Gradient,
-    Lightning,
     Panorama,
     SkyGrade,
     Weather,
-    sky_kind_of,
 )
 from lunar_haze.core.sky.panorama import has_sun, kind_guessed, lobe_bearing, lobe_in, lobe_light
 from lunar_haze.core.sky.photograph_kinds import NAMES, named
@@ -115,7 +112,7 @@ class SkyFacets:
 
     def fill_sky(self) -> None:
         """What the dome is, what it does, and its grade."""
-        names = [kind.name for kind in SKY_KINDS]
+        names = [kind.name for kind in sky_kinds()]
         self._column.lay(
             self._column.choice(
                 "kind of sky", "what the sky is", names, self._choose_kind, lambda: sky_kind_of(self._sky.dome).name
@@ -128,19 +125,17 @@ class SkyFacets:
         ):
             self._switch(field, text, tip)
         dome = self._sky.dome
-        match dome:
-            case ClearSky():
-                self._fill_moment()
-                self._fill_grade()
-            case Panorama():
-                self._fill_panorama()
-                self._fill_grade()
-            case Gradient():
-                self._fill_colours()
-            case Lightning():
-                self._column.rows_of("flash")
-            case _:
-                assert_never(dome)
+        if isinstance(dome, ClearSky):
+            self._fill_moment()
+            self._fill_grade()
+        elif isinstance(dome, Panorama):
+            self._fill_panorama()
+            self._fill_grade()
+        elif isinstance(dome, Gradient):
+            self._fill_colours()
+        else:
+            for section in dict.fromkeys(row.section for row in sky_kind_of(dome).rows):
+                self._column.rows_of(section)
 
     def _switch(self, field: str, text: str, tip: str) -> None:
         """A box for what the sky does or does not do."""
@@ -149,7 +144,7 @@ class SkyFacets:
         )
 
     def _choose_kind(self, text: str) -> None:
-        kind = next(kind for kind in SKY_KINDS if kind.name == text)
+        kind = next(kind for kind in sky_kinds() if kind.name == text)
         shape, document = self._sky, self._session.document
         if isinstance(shape.dome, kind.value):
             return
@@ -177,7 +172,8 @@ class SkyFacets:
         return self._change_dome(weather=weather)
 
     def _change_dome(self, **changes: Any) -> Document:
-        return self._shaped(dome=attrs.evolve(self._sky.dome, **changes))
+        dome: Any = self._sky.dome
+        return self._shaped(dome=attrs.evolve(dome, **changes))
 
     def _fill_moment(self) -> None:
         column = self._column

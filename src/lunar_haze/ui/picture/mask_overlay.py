@@ -2,15 +2,15 @@
 
 import math
 import time
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QTransform
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QPolygonF
 
 from lunar_haze.core.document import mask_edits
 from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.finish.mask_model import Region
+from lunar_haze.core.finish.regions import RegionKind, region_kinds
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.picture.live_masks import LiveMasks
 from lunar_haze.ui.picture.picture_overlays import Canvas, Overlay
@@ -18,8 +18,6 @@ from lunar_haze.ui.session.session import Session
 
 #: A handle is taken from so near [px].
 REACH = 10.0
-#: The least half axis that a hand pulls a region to, in frame heights.
-LEAST = 0.01
 #: The veil stays so long after a mask has changed [s]: under it nothing can be judged.
 VEIL_S = 1.0
 
@@ -32,6 +30,10 @@ def chosen_region(session: Session) -> Region | None:
     return session.document.look.finish.masks[number].regions[which]
 
 
+def _kind(region: Region) -> RegionKind:
+    return region_kinds()[region.kind]
+
+
 def frame_place(canvas: Canvas, at: QPointF) -> tuple[float, float]:
     """A widget position in the frame: heights from its middle, right and down."""
     frame = canvas.frame()
@@ -40,7 +42,7 @@ def frame_place(canvas: Canvas, at: QPointF) -> tuple[float, float]:
 
 
 class MaskOverlay(Overlay):
-    """Shown while the finish is chosen. The middle moves a region, its rim sizes it, the far handle turns a line."""
+    """Shown while the finish is chosen: the handles and outlines that the kind of the region has."""
 
     def __init__(self, session: Session, masks: LiveMasks) -> None:
         super().__init__()
@@ -68,19 +70,7 @@ class MaskOverlay(Overlay):
         region = self._region()
         if region is None or self.canvas is None:
             return {}
-        if region.kind == "ellipse":
-            return {
-                "middle": self._to_widget(region, 0.0, 0.0),
-                "width": self._to_widget(region, region.width, 0.0),
-                "height": self._to_widget(region, 0.0, region.height),
-            }
-        if region.kind == "line":
-            return {
-                "middle": self._to_widget(region, 0.0, 0.0),
-                "turn": self._to_widget(region, 0.4, 0.0),
-                "height": self._to_widget(region, 0.0, region.height),
-            }
-        return {}
+        return {handle.name: self._to_widget(region, *handle.at(region)) for handle in _kind(region).handles}
 
     # -- hand -----------------------------------------------------------------------------------
 
@@ -100,15 +90,8 @@ class MaskOverlay(Overlay):
         if region is None or self.canvas is None or not self._held:
             return
         x, y = frame_place(self.canvas, event.position())
-        along, down = region.to_own(x, y)
-        changes: dict[str, Any]
-        if self._held == "middle":
-            changes = {"x": round(x, 4), "y": round(y, 4)}
-        elif self._held == "turn":
-            changes = {"turn_deg": round(math.degrees(math.atan2(y - region.y, x - region.x)), 2)}
-        else:
-            length = along if self._held == "width" else down
-            changes = {self._held: round(max(abs(length), LEAST), 4)}
+        held = next(handle for handle in _kind(region).handles if handle.name == self._held)
+        changes = held.pulled(region, *region.to_own(x, y), x, y)
         session = self._session
         document = mask_edits.change_region(session.document, *session.chosen_mask, **changes)
         session.edit("mask", document, f"mask {session.chosen_mask} {self._held}")
@@ -131,37 +114,18 @@ class MaskOverlay(Overlay):
         if self._held or self._is_fresh():
             self._paint_cover(painter)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        inner = 1.0 - region.feather
+        lines = [
+            (QPolygonF([self._to_widget(region, *place) for place in line.places]), line.dotted)
+            for line in _kind(region).outlines(region)
+        ]
         for width, colour in ((3.0, theme.qcolor("#000000", 0.5)), (1.0, theme.qcolor(theme.LIT))):
-            painter.setPen(QPen(colour, width))
-            if region.kind == "ellipse":
-                self._ellipse(painter, region, 1.0)
-                if inner > 0.02:
-                    painter.setPen(QPen(colour, width, Qt.PenStyle.DotLine))
-                    self._ellipse(painter, region, inner)
-            elif region.kind == "line":
-                soft = region.height * region.feather / 2
-                for down, style in (
-                    (0.0, Qt.PenStyle.SolidLine), (-soft, Qt.PenStyle.DotLine), (soft, Qt.PenStyle.DotLine)
-                ):  # fmt: skip
-                    painter.setPen(QPen(colour, width, style))
-                    painter.drawLine(self._to_widget(region, -3.0, down), self._to_widget(region, 3.0, down))
+            for line, dotted in lines:
+                painter.setPen(QPen(colour, width, Qt.PenStyle.DotLine if dotted else Qt.PenStyle.SolidLine))
+                painter.drawPolyline(line)
         for place in self.handles().values():
             painter.setPen(QPen(theme.qcolor("#000000", 0.7), 1))
             painter.setBrush(theme.qcolor(theme.LIT))
             painter.drawEllipse(place, 4.5, 4.5)
-
-    def _ellipse(self, painter: QPainter, region: Region, share: float) -> None:
-        assert self.canvas is not None
-        frame = self.canvas.frame()
-        painter.save()
-        middle = self._to_widget(region, 0.0, 0.0)
-        turned = QTransform().translate(middle.x(), middle.y()).rotate(region.turn_deg)
-        painter.setTransform(turned, True)
-        painter.drawEllipse(
-            QPointF(0, 0), region.width * share * frame.height(), region.height * share * frame.height()
-        )  # fmt: skip
-        painter.restore()
 
     def _is_fresh(self) -> bool:
         """Whether where the mask lies has changed just now, or another mask has been chosen."""

@@ -4,11 +4,9 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
-    QDragEnterEvent,
-    QDropEvent,
     QFocusEvent,
     QImage,
     QKeyEvent,
@@ -52,10 +50,6 @@ EMPTY = "drop a place (.glb, .gltf, .obj, .ply) or a document (.haze) here\n\nCt
 
 
 class PictureView(QWidget):
-    """Signals: ``dropped`` (path) for a file let fall on it."""
-
-    dropped = Signal(str)
-
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
         self.session, self.bridge = session, bridge
@@ -88,7 +82,6 @@ class PictureView(QWidget):
         self.acts.part_about = self.part.take_about
         self.setMinimumSize(480, 270)
         self.setMouseTracking(True)
-        self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("picture")
         self.setObjectName(HOME)
@@ -338,18 +331,6 @@ class PictureView(QWidget):
     def slip(self, at: QPointF, seen: Seen | None) -> QMenu | None:
         """The slip of acts for a position in the picture."""
         return self.acts.slip(self, at, seen)
-
-    # -- files let fall -------------------------------------------------------------------------
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
-        if event.mimeData().hasUrls() and any(u.isLocalFile() for u in event.mimeData().urls()):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
-        for url in event.mimeData().urls():
-            if url.isLocalFile():
-                self.dropped.emit(url.toLocalFile())
-                return
 
     # -- drawing --------------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
 
+from lunar_haze.core.air.banks import BANK_KINDS
 from lunar_haze.core.air.medium import Bank
 from lunar_haze.core.errors import SkyError
 from lunar_haze.core.sky.ephemeris import Site, heavens
@@ -127,7 +128,8 @@ class PlanMarks:
         half = np.array(bank.size) / 2
         turn = math.radians(bank.turn_deg)
         c, s = math.cos(turn), math.sin(turn)
-        round_ = bank.kind == "ellipsoid" or (bank.kind == "cylinder" and self.view.side == "above")
+        kind = BANK_KINDS[bank.kind]
+        round_ = kind.round_from_above if self.view.side == "above" else kind.round_from_beside
         around = np.linspace(0, 2 * math.pi, 49)
         ring = (
             np.stack([np.cos(around), np.sin(around)], 1) if round_ else np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])

@@ -1,24 +1,16 @@
 """Cards of the share rail: a source, a folded group or the air, with the picture that it makes alone; the finish."""
 
-import math
-
-import attrs
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Group
-from lunar_haze.core.document.rows import AIR, FINISH
-from lunar_haze.core.finish.model import Finish
-from lunar_haze.core.finish.shelf import name_of
-from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.sources.model import Source
-from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.picture.bridge import RenderBridge
-from lunar_haze.ui.rail.share_pictures import air_picture, share_picture
+from lunar_haze.ui.rail.end_cards import END_CARDS
+from lunar_haze.ui.rail.share_pictures import share_picture
 from lunar_haze.ui.session.session import Session
 
 CARD_WIDTH, CARD_HEIGHT = 128, 104
@@ -26,15 +18,10 @@ PICTURE_HEIGHT = 68
 PIXELS_PER_STOP = 24.0
 PIXELS_PER_KELVIN_STOP = 160.0
 DRAG_START = 4
-_SMOOTH = Qt.TransformationMode.SmoothTransformation
 _TIP = (
     "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
     "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order; arrows do the same"
 )
-_TIPS = {
-    AIR: "what the mist alone adds",
-    FINISH: "everything after light: glow, white balance, grade, view, grain; N mutes it",
-}
 
 
 class Card(QWidget):
@@ -53,7 +40,8 @@ class Card(QWidget):
         self._axis = ""
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip(_TIPS.get(what, _TIP))
+        self._end = END_CARDS.get(what)
+        self.setToolTip(_TIP if self._end is None else self._end.tip)
         self.name_itself()
 
     def name_itself(self) -> None:
@@ -77,11 +65,8 @@ class Card(QWidget):
     def renew(self) -> None:
         """Make the card's picture again."""
         self.name_itself()
-        if self.what == FINISH:
-            whole = self.bridge.shown.image
-            self.image = None if whole.isNull() else whole.scaledToWidth(CARD_WIDTH, _SMOOTH)
-        elif self.what == AIR:
-            self.image = air_picture(self.bridge, CARD_WIDTH)
+        if self._end is not None:
+            self.image = self._end.picture(self.bridge, CARD_WIDTH)
         else:
             self.image = share_picture(self.bridge, [self.what], CARD_WIDTH) or self.image
         self.update()
@@ -161,7 +146,7 @@ class Card(QWidget):
         painter.fillRect(self.rect(), theme.qcolor(theme.PANEL))
         source = self.source
         look = self.session.document.look
-        active = not look.finish.muted if self.what == FINISH else source is None or source.id in look.active()
+        active = self._end.is_active(look) if self._end is not None else source is None or source.id in look.active()
         paint_share(painter, self.image, active)
         if source is not None:
             paint_mark(painter, look.group(source.group))
@@ -187,30 +172,17 @@ class Card(QWidget):
             painter.drawText(
                 row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{source.dimmer_stops:+.1f} stops"
             )
-        else:
+        elif self._end is not None:
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
-            text = _finish_words(look.finish) if self.what == FINISH else _air_words(look.medium)
-            painter.drawText(QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14), Qt.AlignmentFlag.AlignVCenter, text)
+            row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
+            painter.drawText(row, Qt.AlignmentFlag.AlignVCenter, self._end.words(look))
         if self.session.chosen == self.what:
             painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 2))
             painter.drawRect(QRectF(1, 1, CARD_WIDTH - 2, CARD_HEIGHT - 2))
         elif self.hasFocus():
             painter.setPen(QPen(theme.qcolor(theme.CHOSEN), 1))
             painter.drawRect(QRectF(0.5, 0.5, CARD_WIDTH - 1, CARD_HEIGHT - 1))
-
-
-def _air_words(medium: Medium) -> str:
-    clear = medium.is_clear or math.isinf(medium.visibility_m)
-    return "clear" if clear else f"visibility {format_quantity(medium.visibility_m, 'm')}"
-
-
-def _finish_words(finish: Finish) -> str:
-    if finish.muted:
-        return "muted"
-    return name_of(finish) or (
-        finish.view if attrs.evolve(finish, view=USUAL_VIEW) == Finish() else f"own, {finish.view}"
-    )
 
 
 class GroupCard(QWidget):

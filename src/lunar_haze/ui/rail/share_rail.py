@@ -5,11 +5,11 @@ from PySide6.QtGui import QAction, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QWidget
 
 from lunar_haze.core.document import edits
-from lunar_haze.core.document.rows import AIR, FINISH
 from lunar_haze.core.solve.delivered import contribution_order
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.model import ROLES, Source
 from lunar_haze.ui.picture.bridge import RenderBridge
+from lunar_haze.ui.rail.end_cards import END_CARDS
 from lunar_haze.ui.rail.share_cards import CARD_HEIGHT, Card, GroupCard
 from lunar_haze.ui.session.session import Session
 
@@ -22,7 +22,7 @@ SHOWN_AFTER_MS = 30
 
 
 class ShareRail(QScrollArea):
-    """The row of cards, in the order of the look's sources, then the air, the finish last."""
+    """The row of cards, in the order of the look's sources, then those that the whole picture goes through."""
 
     def __init__(self, session: Session, bridge: RenderBridge) -> None:
         super().__init__()
@@ -56,7 +56,7 @@ class ShareRail(QScrollArea):
         # Cards that came or went have another row: what was in sight may not be any longer.
         self.horizontalScrollBar().rangeChanged.connect(self._showing.start)
         bridge.light.refined.connect(self._all_due)
-        bridge.shown.picture_changed.connect(lambda: self._make_due(FINISH))
+        bridge.shown.picture_changed.connect(self._with_picture)
         self._seen: tuple = ()
         #: The shot and the look that cards have pictures of.
         self._of = "", ""
@@ -88,7 +88,7 @@ class ShareRail(QScrollArea):
                 order.append(what)
         # Thousands of cards would hold up the window: the rest is reached by role, group and plan.
         self.left_out = max(len(order) - MOST_CARDS, 0)
-        return [*order[:MOST_CARDS], AIR, FINISH]
+        return [*order[:MOST_CARDS], *END_CARDS]
 
     def _sorted(self, sources: tuple[Source, ...]) -> list[Source]:
         if self.sort == "role":
@@ -120,9 +120,12 @@ class ShareRail(QScrollArea):
     def menu_of(self, what: str) -> QMenu:
         """What can be done to one card's source, its groups, and the order of all cards."""
         menu = QMenu(self)
-        if what != AIR and not what.startswith(GROUP):
-            menu.addActions(self.acts[:1] if what == FINISH else self.acts)
-            menu.addSeparator()
+        end = END_CARDS.get(what)
+        if end is not None and end.can_mute:
+            menu.addActions(self.acts[:1])
+        elif end is None and not what.startswith(GROUP):
+            menu.addActions(self.acts)
+        menu.addSeparator()
         look = self.session.document.look
         source = look.source(what)
         if source is not None:
@@ -184,7 +187,9 @@ class ShareRail(QScrollArea):
             if (source, look.group(source.group), exposure) not in seen:
                 self._make_due(GROUP + source.group if GROUP + source.group in self.cards else source.id)
         self._seen = tuple((s, look.group(s.group), exposure) for s in look.sources)
-        self._make_due(AIR)
+        for what, end in END_CARDS.items():
+            if not end.with_picture:
+                self._make_due(what)
         self._row.update()
         for card in self.cards.values():
             card.update()
@@ -214,6 +219,11 @@ class ShareRail(QScrollArea):
             card.hide()
             card.deleteLater()
         self._all_due()
+
+    def _with_picture(self) -> None:
+        for what, end in END_CARDS.items():
+            if end.with_picture:
+                self._make_due(what)
 
     def _all_due(self) -> None:
         for what in self.cards:

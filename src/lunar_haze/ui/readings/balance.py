@@ -8,7 +8,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from lunar_haze.core.document.balance import BalanceChange, Change
 from lunar_haze.core.document.cues import at_frame
-from lunar_haze.core.finish.model import Finish, Grain
+from lunar_haze.core.finish.model import Finish
+from lunar_haze.core.finish.values import Grain
 from lunar_haze.core.readings.look_reading import Readings, read
 from lunar_haze.core.readings.remedies import Remedy
 from lunar_haze.core.readings.shares import Shares

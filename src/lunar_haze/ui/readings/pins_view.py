@@ -107,6 +107,11 @@ class PinsView(QWidget):
         pin_id = self._names().get(self.sides[side].currentText())
         return self._bridge.shown.image if pin_id == "" else self._pins.image(pin_id or "")
 
+    def watch(self, is_seen: bool) -> None:
+        """Show the pins there are when the view is seen."""
+        if is_seen:
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the pins there are now."""
         has = self._session.is_open and bool(self._session.document.pins)

@@ -193,17 +193,19 @@ class Session(Chosen):
         """A gesture has ended."""
         self.history.seal()
 
-    def undo(self) -> None:
-        label = self.history.undo()
-        if label:
-            self.said.emit(f"undone: {label}", False)
+    def travel(self, steps: int) -> None:
+        """Go back (below 0) or forward in the history by so many acts, as far as it goes, in one move."""
+        step = self.history.undo if steps < 0 else self.history.redo
+        told = [label for _ in range(abs(steps)) if (label := step())]
+        if told:
+            self.said.emit(f"{'undone' if steps < 0 else 'redone'}: {told[-1]}", False)
             self._after_change()
 
+    def undo(self) -> None:
+        self.travel(-1)
+
     def redo(self) -> None:
-        label = self.history.redo()
-        if label:
-            self.said.emit(f"redone: {label}", False)
-            self._after_change()
+        self.travel(1)
 
     def _after_change(self) -> None:
         self.proposal = None

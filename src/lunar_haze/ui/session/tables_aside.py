@@ -6,8 +6,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from lunar_haze.core.errors import PictureError
-from lunar_haze.core.finish.model import TableFile
 from lunar_haze.core.finish.tables import content_of, is_at_hand
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.service.table_trial import tried_table
 from lunar_haze.ui.session.aside import Aside
 

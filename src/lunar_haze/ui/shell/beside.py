@@ -3,11 +3,12 @@
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QImage
 
-from lunar_haze.ui.base.second_view import SecondView
+from lunar_haze.ui.base.second_view import SecondView, View
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.picture_view import PictureView
 from lunar_haze.ui.plan.plan_view import PlanView
 from lunar_haze.ui.readings.balance import Balance
+from lunar_haze.ui.readings.history_view import HistoryView
 from lunar_haze.ui.readings.marker_overlay import MarkerOverlay, Markers
 from lunar_haze.ui.readings.painting import Brush, Painting
 from lunar_haze.ui.readings.pins import Pins
@@ -50,31 +51,34 @@ class Beside(QObject):
         picture.lay_over(self.brush)
         picture.acts.mark = self.markers.add
         self.markers.pointed.connect(lambda _id: picture.update())
+        self.history = HistoryView(session)
         self.second = SecondView(
-            {
-                "plan": (plan, "the place from above, and where its light falls"),
-                "readings": (self.readings, "what the picture measures, and what would help (R)"),
-                "reference": (self.reference, "the picture that this look is to come near to"),
-                "variations": (self.variations, "other balances of the same light, side by side"),
-                "frames": (self.frames, "small pictures of the shot's frames, renewed when the look rests"),
-                "pins": (self.pins_view, "two kept states side by side, what differs, and blends of both"),
-            }
-        )
-        self.second.changed.connect(self._see)
+            (
+                View("plan", plan, "the place from above, and where its light falls"),
+                View("readings", self.readings, "what the picture measures, and what would help (R)", self._read),
+                View("reference", self.reference, "the picture that this look is to come near to"),
+                View("variations", self.variations, "other balances of the same light, side by side", self._vary),
+                View("frames", self.frames, "small pictures of the shot's frames, renewed when the look rests",
+                     self.frames.watch),
+                View("pins", self.pins_view, "two kept states side by side, what differs, and blends of both",
+                     self.pins_view.watch),
+                View("history", self.history, "what was done, act by act; a click goes back to there, or forward again",
+                     self.history.watch),
+            )
+        )  # fmt: skip
 
     def _wipe_against(self, image: QImage) -> None:
         self._picture.before, self._picture.wiping = image, True
         self._picture.update()
 
-    def _see(self, name: str) -> None:
-        self.balance.watch(name == "readings")
-        if name != "readings":
+    def _read(self, is_seen: bool) -> None:
+        self.balance.watch(is_seen)
+        if not is_seen:
             self.painting.pick_up("")
-        if name == "variations" and not self.variations.found and self._session.is_open:
+
+    def _vary(self, is_seen: bool) -> None:
+        if is_seen and not self.variations.found and self._session.is_open:
             self.variations.make()
-        self.frames.watch(name == "frames")
-        if name == "pins":
-            self.pins_view.refresh()
 
     def leave(self) -> bool:
         """Leave the balance that is proposed, then the brush; False when there is neither."""

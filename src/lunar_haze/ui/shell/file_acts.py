@@ -7,9 +7,10 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from lunar_haze.core.document.files import named
+from lunar_haze.core.document.files import SUFFIX, named
 from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.errors import HazeError
+from lunar_haze.core.place.load import READERS
 from lunar_haze.service.folders import log_path
 from lunar_haze.ui.base import questions
 from lunar_haze.ui.handoff.hand_off import HandOff
@@ -17,7 +18,7 @@ from lunar_haze.ui.session.session import Session
 
 log = logging.getLogger(__name__)
 
-_PLACES = "Places and documents (*.haze *.glb *.gltf *.obj *.ply)"
+_PLACES = f"Places and documents ({' '.join(f'*{suffix}' for suffix in (SUFFIX, *READERS))})"
 
 
 class FileActs:

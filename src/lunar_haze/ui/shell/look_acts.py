@@ -11,8 +11,9 @@ from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.rows import AIR, FINISH
 from lunar_haze.core.picture.readings import metered_ev100
+from lunar_haze.core.sky.kinds import sky_kind_of
 from lunar_haze.core.sky.lat_long import bearing_of
-from lunar_haze.core.sky.model import Lightning, sky_kind_of
+from lunar_haze.core.sky.model import Lightning
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.sources.array import Placed, moved
 from lunar_haze.core.sources.flicker import flicker_light

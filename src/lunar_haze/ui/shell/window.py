@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QThread, QUrl
-from PySide6.QtGui import QCloseEvent, QDesktopServices, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
@@ -48,6 +48,7 @@ from lunar_haze.ui.shell.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.shell.bare_keys import BareKeys
 from lunar_haze.ui.shell.beside import Beside
 from lunar_haze.ui.shell.file_acts import FileActs
+from lunar_haze.ui.shell.file_kinds import FileKinds
 from lunar_haze.ui.shell.header import Header
 from lunar_haze.ui.shell.keys import Keys, KeySheet
 from lunar_haze.ui.shell.look_acts import LookActs
@@ -133,7 +134,8 @@ class Window(QMainWindow):
         self.plan.wants_line, self.plan.drawn_line = (lambda: self.adding.wants_line), self.adding.put_on_line
         self.picture.lay_over(LineOverlay(self.bridge, lambda: self.adding.wants_line, self.adding.put_between))
         self.plan.asked.connect(self._ask_at_plan)
-        self.picture.dropped.connect(lambda path: self.files.open_path(Path(path)))
+        self.file_kinds = FileKinds(session, self.files.open_path, self.beside.reference.use, self)
+        self.setAcceptDrops(True)
         self.setWindowIcon(theme.window_icon())
         self._leaving = False
         self._size_before = self.size()
@@ -146,6 +148,18 @@ class Window(QMainWindow):
         """Close without asking, everything kept: the system is going down."""
         self._leaving = True
         self.close()
+
+    # -- files let fall -------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        path = next((url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()), "")
+        if path:
+            event.acceptProposedAction()
+            self.file_kinds.drop(Path(path), self.mapToGlobal(event.position().toPoint()))
 
     # -- building -------------------------------------------------------------------------------
 
