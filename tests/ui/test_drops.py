@@ -24,7 +24,10 @@ def said(window):
 
 def sky(tmp_path, name="dusk.hdr"):
     rows = (np.linspace(2.0, 0.5, 32)[:, None, None] * np.ones((32, 64, 3))).astype(np.float32)
-    (write_hdr if name.endswith("hdr") else write_exr)(tmp_path / name, rows)
+    if name.endswith("hdr"):
+        write_hdr(tmp_path / name, rows)
+    else:
+        write_exr(tmp_path / name, rows, {}, {})
     return tmp_path / name
 
 
