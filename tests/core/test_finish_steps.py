@@ -26,7 +26,7 @@ TAN = 0.5
 #: What a finish holds beside its steps.
 SETTINGS = {"view", "muted", "off", "white_follows"}
 #: Rows that change nothing until the row they belong to is on.
-SUBORDINATE = {"size", "f-number", "blades", "turn", "hue", "width of hue", "size of halation", "size of grain",
+SUBORDINATE = {"size", "f-number", "blades", "rotation", "hue", "width of hue", "size of halation", "size of grain",
                "brightness of dust"}  # fmt: skip
 
 

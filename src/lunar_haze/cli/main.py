@@ -52,7 +52,7 @@ class _Told:
         if says.is_terminal or (share < self._share + 0.1 and time.monotonic() < self._last + 60.0):
             return
         self._last, self._share = time.monotonic(), share
-        says.print(f"{what}: {done} of {total} passes", markup=False)
+        says.print(f"{what}: {done} of {total} samples per pixel", markup=False)
 
 
 @app.command()
@@ -62,7 +62,7 @@ def render(
     shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
     look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
     size: Annotated[str, typer.Option(help="Width x height [px]; the shot's frame if left out.")] = "",
-    passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 64,
+    passes: Annotated[int, typer.Option("--samples", "--passes", min=1, max=4096, help="Samples per pixel.")] = 64,
     bounces: Annotated[int, typer.Option(min=-1, max=4, help="Bounced light, 0 to 4; -1: the look's own.")] = -1,
     frame: Annotated[int, typer.Option(min=-1, help="A frame of the shot; -1: the one it was left at.")] = -1,
     layers: Annotated[bool, typer.Option("--layers", help="EXR: one named layer for each source.")] = False,
@@ -106,7 +106,7 @@ def render(
     with Progress(
         TextColumn("{task.description}"),
         BarColumn(),
-        TextColumn("{task.completed:.0f}/{task.total:.0f} passes"),
+        TextColumn("{task.completed:.0f}/{task.total:.0f} samples per pixel"),
         TimeElapsedColumn(),
         TextColumn("left"),
         TimeRemainingColumn(),
@@ -138,7 +138,7 @@ def readings(
     shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
     look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
     size: Annotated[str, typer.Option(help="Width x height [px] that is rendered to read from.")] = "480x270",
-    passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 8,
+    passes: Annotated[int, typer.Option("--samples", "--passes", min=1, max=4096, help="Samples per pixel.")] = 8,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON, for scripts.")] = False,
 ) -> None:
     """Tell what a look measures: levels [stops], ratios, outline, palette, what is wrong and what would help."""

@@ -29,7 +29,7 @@ def sequence(
     shot: Annotated[str, typer.Option(help="Shot by name; the current one if left out.")] = "",
     look: Annotated[str, typer.Option(help="Look by name; the current one if left out.")] = "",
     size: Annotated[str, typer.Option(help="Width x height [px]; the shot's frame if left out.")] = "",
-    passes: Annotated[int, typer.Option(min=1, max=4096, help="Samples of every pixel.")] = 64,
+    passes: Annotated[int, typer.Option("--samples", "--passes", min=1, max=4096, help="Samples per pixel.")] = 64,
     layers: Annotated[bool, typer.Option("--layers", help="EXR: one named layer for each source.")] = False,
     no_denoise: Annotated[bool, typer.Option("--no-denoise", help="Leave the pictures as they were summed.")] = False,
     bits: Annotated[int, typer.Option(help="PNG: bits a channel, 8 or 16.")] = 8,

@@ -21,7 +21,7 @@ _FOG = under(
     "fog",
     row("visibility", "visibility", "visibility_m", "m", 8.0, 40_000.0, math.inf, ratio=True, floor=0.5,
         endless="clear", endless_from=CLEAR_BEYOND_M,
-        tip="how far the mist lets one see; past the right end the air is clear"),
+        tip="how far one sees through the mist; past the right end the air is clear"),
     row("base height", "base height", "base_m", "m", -2.0, 20.0, 0.0, tip="height below which the mist is full"),
     row("scale height", "scale height", "fall_off_m", "m", 0.5, 300.0, 12.0, ratio=True, floor=0.05, ceiling=1e5,
         tip="height in which it falls to a third"),
@@ -38,7 +38,7 @@ _SCATTERING = under(
         lambda m, v: attrs.evolve(m, anisotropy=v, droplet_um=0.0), floor=-0.99, ceiling=0.99, path=("anisotropy",),
         tip="forward above 0: against the lens it makes shafts; back below 0"),
     row("multiple scattering", "multiple scattering", "multiple", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0,
-        tip="how much light is kept that the mist throws more than once: 0 has contrast and shafts, 1 is true"),
+        tip="how much light is kept that the mist scatters more than once: 0 has contrast and shafts, 1 is physical"),
 )  # fmt: skip
 
 _ALBEDO = under("scattering colour", *(
@@ -86,6 +86,6 @@ BANK_ROWS = under(
             tip=f"how {name} it is")
         for axis, name in enumerate(("long", "wide", "high"))
     ),
-    row("bank turned", "turned", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
+    row("bank turned", "rotation", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
         tip="about its upright axis"),
 )  # fmt: skip

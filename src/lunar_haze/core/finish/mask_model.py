@@ -108,7 +108,7 @@ REGION_ROWS: tuple[Row, ...] = under(
         tip="its radius, in frame heights"),
     _row("region height", "half height", "height", "", 0.02, 1.0, 0.25, ratio=True, floor=0.001, ceiling=8.0,
         tip="in frame heights; of a line, how wide it fades"),
-    _row("region turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
+    _row("region turn", "rotation", "turn_deg", "°", -180.0, 180.0, 0.0, floor=-360.0, ceiling=360.0,
         tip="clockwise"),
     _row("region feather", "feather", "feather", "", 0.0, 1.0, 0.6, floor=0.0, ceiling=1.0,
         tip="how much of it is soft"),

@@ -92,7 +92,7 @@ _LENS = under(
         tip="of starburst and ghosts alone: the smaller the aperture, the longer the spikes"),
     row("blades", "blades", "aperture.blades", "", 5.0, 16.0, 6.0, floor=3.0, ceiling=32.0, whole=True,
         tip="of the aperture: as many spikes when even, twice as many when odd"),
-    row("aperture turn", "turn", "aperture.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
+    row("aperture turn", "rotation", "aperture.turn_deg", "°", -90.0, 90.0, 8.0, floor=-360.0, ceiling=360.0,
         tip="how far the blades are turned, clockwise"),
 )  # fmt: skip
 _DUST = under(
@@ -119,9 +119,9 @@ _NIGHT = under(
     row("dark noise", "night noise", "dark_noise", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=4.0,
         tip="the darker, the more restless, as the eye has it; it keeps to the frame"),
     row("grain", "grain", "grain.strength", "", 0.0, 12.0, 0.0, floor=0.0, ceiling=64.0,
-        tip="how strong, in steps of 255"),
+        tip="how strong, in 8-bit code values"),
     row("grain size", "size of grain", "grain.size", "‰", 1.0, 6.0, 2.0, ratio=True, floor=0.5, ceiling=50.0,
-        tip="in thousandths of the frame's height"),
+        tip="in ‰ of the frame's height"),
 )  # fmt: skip
 _CDL = under(
     "CDL",

@@ -44,7 +44,7 @@ MOMENT_ROWS = under(
 
 PANORAMA_ROWS = (*under(
     "photograph",
-    row("turn", "turn", "turn_deg", "°", -180.0, 180.0, 0.0, tip="brings it round, its sun along with it"),
+    row("turn", "rotation", "turn_deg", "°", -180.0, 180.0, 0.0, tip="brings it round, its sun along with it"),
     row("tilt", "tilt", "tilt_deg", "°", -45.0, 45.0, 0.0, tip="raises its north"),
     row("hue", "hue", "hue_deg", "°", -60.0, 60.0, 0.0, tip="turns all its hues"),
 ), *GRADE)  # fmt: skip

@@ -11,7 +11,7 @@ from lunar_haze.core.units.row import Row, inside, row, under
 
 _HAZE = under("haze", *inside("atmosphere", (
     row("haze", "visibility", "visibility_km", "km", 2.0, 120.0, CLEAR_KM, ratio=True, floor=1.0, ceiling=300.0,
-        tip="how far the day lets one see: less greys the sky and eats its glow"),
+        tip="how far one sees by day: less greys the sky and eats its glow"),
     row("ground albedo", "ground albedo", "ground_albedo", "", 0.0, 0.9, 0.2, floor=0.0, ceiling=1.0,
         tip="of the land around: snow 0.8, marsh 0.2, water 0.06"),
 )))  # fmt: skip
@@ -33,11 +33,11 @@ def _cloud(name: str, label: str, field: str, unit: str, low: float, high: float
 
 _CLOUDS = under(
     "clouds",
-    _cloud("cloud cover", "cover", "cover", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0, tip="share of the sky"),
-    _cloud("cloud base", "base", "height_m", "m", 200.0, 10_000.0, 1800.0, ratio=True, floor=50.0, ceiling=15_000.0,
-           tip="height of its underside"),
-    _cloud("cloud thickness", "thickness", "depth", "", 0.2, 100.0, 12.0, ratio=True, floor=0.01, ceiling=1000.0,
-           tip="optical depth: thin veil 1, fair weather 12, storm 70"),
+    _cloud("cloud cover", "cloud cover", "cover", "", 0.0, 1.0, 0.0, floor=0.0, ceiling=1.0, tip="share of the sky"),
+    _cloud("cloud base", "cloud base", "height_m", "m", 200.0, 10_000.0, 1800.0, ratio=True, floor=50.0,
+           ceiling=15_000.0, tip="height of its underside"),
+    _cloud("cloud thickness", "optical depth", "depth", "", 0.2, 100.0, 12.0, ratio=True, floor=0.01, ceiling=1000.0,
+           tip="how much light they take: thin veil 1, fair weather 12, storm 70"),
     _cloud("cloud drift", "drift", "drift_m", "m", -4000.0, 4000.0, 0.0, tip="how far the wind has carried them"),
     _cloud("cloud wind", "wind from", "wind_deg", "°", 0.0, 360.0, 270.0, period=360.0,
            tip="where the wind that carries them comes from"),

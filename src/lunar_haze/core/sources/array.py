@@ -26,7 +26,7 @@ def _extent(name: str, path: str) -> Row:
         row("lamps", "lamps", "count", "", 1.0, 24.0, 8.0, whole=True, floor=1.0, ceiling=float(MOST_MEMBERS),
             tip="how many lamps share the level"),
         _extent("width", "width_m"), _extent("height", "height_m"),
-        row("array turned", "array turned", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the way it faces"),
+        row("array turned", "array rotation", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the way it faces"),
     ),
 )  # fmt: skip
 @attrs.frozen

@@ -42,7 +42,7 @@ GATE_ROWS = under(
             tip="share of the cone that it covers: 1 is half")
         for i, side in enumerate(("left", "right", "lower", "upper"))
     ),
-    row("gate", "gate", "gate_m", "m", 0.1, 10.0, 0.5, ratio=True, floor=0.01, ceiling=1e4,
+    row("gate", "cut-out plane", "gate_m", "m", 0.1, 10.0, 0.5, ratio=True, floor=0.01, ceiling=1e4,
         tip="how far before the lens shutters and cut-out stand: nearer is softer"),
 )  # fmt: skip
 

@@ -42,7 +42,7 @@ CARD_ROWS = under(
         row(name, name, f"{name}_m", "m", 0.1, 6.0, 1.0, ratio=True, floor=0.01, ceiling=200.0, tip=f"its {name}")
         for name in ("width", "height")
     ),
-    row("turned", "turned", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the axis to what it faces"),
+    row("turned", "rotation", "turn_deg", "°", -90.0, 90.0, 0.0, tip="about the axis to what it faces"),
     Row(
         "reflectance",
         "reflectance",

@@ -90,7 +90,7 @@ CUTOUT_ROWS = under(
     ),
     row(
         "cut-out turned",
-        "turned",
+        "rotation",
         "turn_deg",
         "°",
         -90.0,

@@ -19,7 +19,7 @@ from lunar_haze.core.units.row import row
     tag="ieslamp",
     rows=(
         radius_row(),
-        row("turned", "turned", "turn_deg", "°", -180.0, 180.0, 0.0, tip="about its axis"),
+        row("turned", "rotation", "turn_deg", "°", -180.0, 180.0, 0.0, tip="about its axis"),
         REACH_ROW,
     ),
 )

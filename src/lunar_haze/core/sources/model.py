@@ -32,11 +32,11 @@ DIMMER_ROW = row(
     tip="a mix: it moves the picture at once and costs no render", section="level",
 )  # fmt: skip
 ACTS_ON_ROWS = under("acts on", *(
-    row(name, name, field, "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0, tip=tip)
-    for name, field, tip in (
-        ("matte", "matte", "how much it adds to matte shading"),
-        ("highlights", "highlights", "how much it adds to shine; 0 for a fill that nobody sees"),
-        ("shows in air", "air_factor", "how much it shows in the mist"),
+    row(name, label, field, "", 0.0, 2.0, 1.0, floor=0.0, ceiling=100.0, tip=tip)
+    for name, label, field, tip in (
+        ("matte", "diffuse", "matte", "how much it adds to diffuse reflection"),
+        ("highlights", "specular", "highlights", "how much it adds to highlights; 0 for a fill that leaves no trace"),
+        ("shows in air", "shows in air", "air_factor", "how much it shows in the mist"),
     )
 ))  # fmt: skip
 #: Rows of a source whose spans depend on nothing else.

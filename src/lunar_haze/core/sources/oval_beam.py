@@ -51,7 +51,7 @@ def oval_integral_sr(tan_outer: float, oval: float, inner: float) -> float:
             tip="full angle across its width where the edge has fallen to half"),
         row("narrow angle", "narrow angle", "narrow_deg", "°", 2.0, 120.0, 20.0, ratio=True, floor=0.5, ceiling=170.0,
             tip="full angle the other way"),
-        row("turned", "turned", "turn_deg", "°", -180.0, 180.0, 0.0, tip="its width from level, about its axis"),
+        row("turned", "rotation", "turn_deg", "°", -180.0, 180.0, 0.0, tip="its width from level, about its axis"),
         EDGE_ROW, *GATE_ROWS, REACH_ROW,
     ),
 )  # fmt: skip

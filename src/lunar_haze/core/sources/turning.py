@@ -16,7 +16,7 @@ from lunar_haze.core.units.smooth import smoothstep
     rows=(
         row("turns", "turns", "rpm", "rpm", 1.0, 60.0, 12.0, ratio=True, floor=0.01, ceiling=600.0,
             tip="how often it comes round in a minute"),
-        row("turned by", "turned at first by", "first_deg", "°", 0.0, 360.0, 0.0, floor=-360.0, ceiling=360.0,
+        row("turned by", "rotation at first", "first_deg", "°", 0.0, 360.0, 0.0, floor=-360.0, ceiling=360.0,
             tip="away from its aim, clockwise, at the first frame"),
     ),
 )  # fmt: skip

@@ -83,6 +83,8 @@ _CHANGE = re.compile(r"^(?P<how>\+=|-=|\*=|/=|\*|/|x(?=\s*[\d.(]))\s*(?P<by>.+)$
 _THOUSANDS = re.compile(r"(?<![\d.,])[1-9]\d{0,2}(?:(?:,\d{3}){2,}|(?:\.\d{3}){2,})(?![\d.,])")
 _EITHER = re.compile(r"(?<![\d.,])([1-9]\d{0,2})[.,](\d{3})(?![\d.,]|[eE][+-]?\d)")
 _CLOCK = re.compile(r"^\s*(\d{1,2}):(\d{2})(?::(\d{2}))?\s*h?\s*$")
+#: How the unit of what sun, moon and sky give by nature is shown.
+_NATURAL = re.compile(r"(?i)\s*[x×]\s*natural\b")
 _FRACTIONS = {
     "½": "1/2",
     "⅓": "1/3",
@@ -145,6 +147,7 @@ def _with_decimals(found: re.Match[str]) -> str:
 
 def _plain(text: str) -> str:
     """A text with points as decimal marks and nothing between thousands. Raises AmbiguousError."""
+    text = _NATURAL.sub(" true", text)
     text = _SPACED.sub("", text.strip().replace("−", "-").replace("×", "x"))
     text = _FRACTION.sub(lambda f: f"({f[1] or 0}+{_FRACTIONS[f[2]]})", text)
     clock = _CLOCK.match(text)
@@ -215,7 +218,9 @@ def _value(text: str, unit: str, converts: Converts) -> float:
         text = text[1:].lstrip(" /")
     match = _NUMBER_AND_UNIT.match(text)
     if not match:
-        raise QuantityError(f"“{text}” is not a number; type one like 12 {unit}".rstrip() if text else "type a number")
+        raise QuantityError(
+            f"“{text}” is not a number; type one like 12 {shown_unit(unit)}".rstrip() if text else "type a number"
+        )
     typed, value = match["unit"] or unit, _evaluate(match["sum"])
     typed = typed if typed in UNITS else _IN_ANY_CASE.get(typed.casefold(), typed)
     if {typed, unit} == {"K", "mired"} or (typed, unit) == ("k", "mired"):
@@ -228,7 +233,7 @@ def _value(text: str, unit: str, converts: Converts) -> float:
         if converted is not None:
             return converted
     if typed not in UNITS or UNITS[typed][0] != UNITS[unit][0]:
-        raise QuantityError(f"“{typed}” does not fit here; this is in {unit or 'plain numbers'}")
+        raise QuantityError(f"“{typed}” does not fit here; this is in {shown_unit(unit) or 'plain numbers'}")
     # The same unit is the same number, to the last bit.
     return value if UNITS[typed][1] == UNITS[unit][1] else value * UNITS[typed][1] / UNITS[unit][1]
 
@@ -240,11 +245,18 @@ def exact_quantity(value: float, unit: str) -> str:
         return ""
     digits = f"{value:.7g}"
     # Three decimals alone might be thousands.
-    return f"{digits}{'0' if _EITHER.search(digits) else ''}{glue}{unit}".rstrip()
+    return f"{digits}{'0' if _EITHER.search(digits) else ''}{glue}{shown_unit(unit)}".rstrip()
 
 
 #: Between thousands as they are shown.
 THIN = "\u2009"
+#: Units that are shown by other signs than those they are kept by.
+_SHOWN = {"cd/m2": "cd/m²", "um": "µm", "true": "x natural"}
+
+
+def shown_unit(unit: str) -> str:
+    """A unit as it stands on screen."""
+    return _SHOWN.get(unit, unit)
 
 
 def format_quantity(value: float, unit: str) -> str:
@@ -265,4 +277,4 @@ def format_quantity(value: float, unit: str) -> str:
     else:
         digits = f"{value:.2g}"
     glue = "" if unit in ("°", "%") else " "
-    return f"{digits}{glue}{prefix}{unit}".rstrip()
+    return f"{digits}{glue}{prefix}{shown_unit(unit)}".rstrip()

@@ -26,7 +26,14 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QLabel, QMenu, QSizePolicy, QToolTip, QWidget
 
 from lunar_haze.core.errors import QuantityError
-from lunar_haze.core.units.quantity import AmbiguousError, Converts, exact_quantity, format_quantity, parse_quantity
+from lunar_haze.core.units.quantity import (
+    AmbiguousError,
+    Converts,
+    exact_quantity,
+    format_quantity,
+    parse_quantity,
+    shown_unit,
+)
 from lunar_haze.core.units.row import Row
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.base.key_mark import AT_KEY, KEY_HELD, SETS_KEY, STEADY, Keys, paint_key, state_of
@@ -395,8 +402,8 @@ class Well(QWidget):
         if value == 0 and self.zero:
             return self.zero
         if self.whole:
-            return f"{value:.0f} {self.unit}".rstrip()
-        return format_quantity(value, self.unit).replace("cd/m2", "cd/m²").replace(" um", " µm")
+            return f"{value:.0f} {shown_unit(self.unit)}".rstrip()
+        return format_quantity(value, self.unit)
 
     def share_of(self, value: float) -> float:
         """Where on the bar a number stands: 0 at its left end, 1 at its right."""

@@ -70,7 +70,7 @@ class _Section(QWidget):
             more.setText("...")
             more.setAutoRaise(True)
             more.setAccessibleName(f"what can be done with {name}")
-            more.setToolTip("turn off, alone, copy, paste, put back")
+            more.setToolTip("turn off, solo, copy, paste, reset")
             more.clicked.connect(lambda: self._open_menu(menu, more))
             head.addWidget(more)
         outer.addLayout(head)

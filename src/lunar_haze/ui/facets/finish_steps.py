@@ -40,13 +40,13 @@ def step_menu(session: Session, step: str) -> QMenu:
         "turn on" if is_off else "turn off",
         lambda: changed(f"{step} {'on' if is_off else 'off'}", finish_copy.with_off(finish, step, not is_off)),
     )
-    menu.addAction("this step alone", lambda: changed(f"{step} alone", finish_copy.alone(finish, step, STEP_NAMES)))
+    menu.addAction("solo this step", lambda: changed(f"{step} alone", finish_copy.alone(finish, step, STEP_NAMES)))
     menu.addSeparator()
     menu.addAction("copy this step", lambda: copy(session, finish, step))
     menu.addAction("copy the whole finish", lambda: copy(session, finish, finish_copy.WHOLE))
     menu.addAction("paste", lambda: paste(session))
     menu.addSeparator()
     menu.addAction(
-        "put back", lambda: changed(f"{step} as it was at first", finish_copy.with_step(finish, Finish(), step))
+        "reset", lambda: changed(f"{step} as it was at first", finish_copy.with_step(finish, Finish(), step))
     )
     return menu

@@ -66,7 +66,7 @@ class MaskFacets:
         )  # fmt: skip
         column.lay(
             column.check(
-                "alone", "this mask without the others", lambda: self._mask.alone, lambda on: self._changed(alone=on)
+                "solo", "this mask without the others", lambda: self._mask.alone, lambda on: self._changed(alone=on)
             ),
             column.button("copy", "copy this mask, to be pasted here or in another look", self.copy),
         )

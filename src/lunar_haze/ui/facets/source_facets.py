@@ -19,6 +19,7 @@ from lunar_haze.core.sources.array import LampArray, Placed, lamp_of, with_lamp
 from lunar_haze.core.sources.gain import source_colour
 from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.sources.model import ROLES, LightLinking, Sky, Source, Sun, Surface
+from lunar_haze.core.units.quantity import shown_unit
 from lunar_haze.ui.facets.column import Column
 from lunar_haze.ui.facets.flicker_facets import FlickerFacets
 from lunar_haze.ui.facets.lamp_facets import LampFacets
@@ -164,12 +165,15 @@ class SourceFacets:
         units = units_of(self._now().shape)
         tools: list[QWidget] = []
         if len(units) > 1:
+            shown = {shown_unit(unit): unit for unit in units}
             choice = column.choice(
                 "unit of the level",
-                "the same light in another unit; “true” is x natural",
-                units,
-                lambda text: self._session.act("unit", edits.change_unit(self._session.document, self._id, text)),
-                lambda: self._now().unit,
+                "the same light in another unit; “x natural” is by what it gives by nature, whatever the hour",
+                shown,
+                lambda text: self._session.act(
+                    "unit", edits.change_unit(self._session.document, self._id, shown[text])
+                ),
+                lambda: shown_unit(self._now().unit),
             )
             tools = [QLabel("unit"), choice]
         if isinstance(self._now().shape, Placed):

@@ -77,7 +77,7 @@ class HandOff:
 
     def _tell_progress(self, done: int, total: int) -> None:
         more = f", {len(self._waiting)} more to write" if self._waiting else ""
-        self._status.setText(f"still {done} of {total} passes{more}")
+        self._status.setText(f"still: {done} of {total} samples per pixel{more}")
 
     def _still_ended(self, text: str, is_problem: bool) -> None:
         self.still = None

@@ -50,7 +50,7 @@ _ROWS = (
     ),
     row(
         "passes",
-        "passes",
+        "samples per pixel",
         "passes",
         "",
         16.0,
@@ -201,7 +201,7 @@ class HandOffSheet:
         clean.clicked.connect(lambda on: self._change(denoise=on))
         column.lay(clean)
         if self._bridge.asking.part is not None:
-            part = QCheckBox("the part of the frame alone")
+            part = QCheckBox("the render region alone")
             part.setToolTip("only what is inside the rectangle in the picture is computed and written")
             part.setChecked(self.order.part_alone)
             part.clicked.connect(lambda on: self._take_part(column, on))

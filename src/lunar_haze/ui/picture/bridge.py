@@ -129,7 +129,7 @@ class RenderBridge(QObject):
 
     def _tell_passes(self, event: Published) -> None:
         if event.passes and event.part_passes < event.part_target:
-            self.progress.emit("refining the part of the frame", event.part_passes / event.part_target)
+            self.progress.emit("refining the render region", event.part_passes / event.part_target)
         else:
             self.progress.emit("refining" if event.passes < event.target else "", event.passes / max(event.target, 1))
 

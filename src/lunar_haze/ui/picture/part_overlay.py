@@ -90,7 +90,7 @@ class PartOverlay(Overlay):
             return
         frame = self.canvas.frame()
         if self.drawing and part is None:
-            words = "drag over the part of the frame that is to be refined first; Esc leaves it"
+            words = "drag a render region, which is refined first; Esc leaves it"
             painter.setFont(theme.font(theme.SMALL))
             box = QRectF(frame.left() + 8, frame.bottom() - 26, painter.fontMetrics().horizontalAdvance(words) + 14, 18)
             painter.fillRect(box, theme.qcolor("#000000", 0.55))

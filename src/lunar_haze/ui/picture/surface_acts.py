@@ -106,7 +106,7 @@ class SurfaceActs:
         menu.addSeparator()
         self._fill_gap(menu, at)
         menu.addAction("read here", lambda: self.read_at(at))
-        menu.addAction("refine this part of the frame first", lambda: self.part_about(*self._to_picture(at)))
+        menu.addAction("refine a render region here first", lambda: self.part_about(*self._to_picture(at)))
         menu.addAction("a marker here", lambda: self.mark(seen))
         expose = menu.addMenu("expose for this")
         for stops, words in ((0.0, "on mid grey"), (2.0, "two stops over grey"), (-2.0, "two stops under grey")):

@@ -20,7 +20,7 @@ PIXELS_PER_KELVIN_STOP = 160.0
 DRAG_START = 4
 _TIP = (
     "drag up or down: dimmer in stops; left or right: warmer or cooler; Shift: fine; Ctrl: move the card; "
-    "double-click: dimmer back to 0; N mute, O alone; right-click: groups and order; arrows do the same"
+    "double-click: dimmer back to 0; N mute, O solo; right-click: groups and order; arrows do the same"
 )
 
 
@@ -50,7 +50,7 @@ class Card(QWidget):
         if source is None:
             self.setAccessibleName(self.what)
             return
-        state = "muted, " if source.muted else "alone, " if source.alone else ""
+        state = "muted, " if source.muted else "solo, " if source.alone else ""
         role = f"{source.role}, " if source.role else ""
         self.setAccessibleName(f"{source.name}, {role}{state}{source.dimmer_stops:+.1f} stops")
 
@@ -166,7 +166,7 @@ class Card(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.qcolor(theme.DIM))
             row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
-            state = "muted" if source.muted else "alone" if source.alone else source.role
+            state = "muted" if source.muted else "solo" if source.alone else source.role
             painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
             painter.setPen(theme.qcolor(theme.LIT if abs(source.dimmer_stops) > 1e-6 else theme.DIM))
             painter.drawText(
@@ -196,7 +196,7 @@ class GroupCard(QWidget):
         self._moved = False
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
         self.setAccessibleName(f"group {name}")
-        self.setToolTip("drag up or down: dimmer of the group; click: show its sources; right-click: mute, alone")
+        self.setToolTip("drag up or down: dimmer of the group; click: show its sources; right-click: mute, solo")
 
     def forget(self) -> None:
         """Another shot or look is shown: do without a picture until there is one of it."""
@@ -217,7 +217,7 @@ class GroupCard(QWidget):
         elif event.button() == Qt.MouseButton.RightButton:
             group = self.session.document.look.group(self.name)
             menu = QMenu(self)
-            for words, field in (("mute", "muted"), ("alone", "alone")):
+            for words, field in (("mute", "muted"), ("solo", "alone")):
                 action = menu.addAction(words, lambda f=field: self.toggle(f))
                 action.setCheckable(True)
                 action.setChecked(getattr(group, field))
@@ -275,7 +275,7 @@ class GroupCard(QWidget):
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.qcolor(theme.DIM))
         row = QRectF(6, PICTURE_HEIGHT + 19, CARD_WIDTH - 12, 14)
-        state = "muted" if group.muted else "alone" if group.alone else "group"
+        state = "muted" if group.muted else "solo" if group.alone else "group"
         painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, state)
         painter.setPen(theme.qcolor(theme.LIT if abs(group.dimmer_stops) > 1e-6 else theme.DIM))
         painter.drawText(

@@ -54,7 +54,7 @@ class MarkersView(QWidget):
         self.name.editingFinished.connect(self._rename)
         line.addWidget(self.name, 1)
         self.radius = Well("size", "%", 0.3, 10.0, 1.5, ratio=True, floor=0.1, ceiling=50.0,
-                         tip="radius, in hundredths of the frame's height")  # fmt: skip
+                         tip="radius, in % of the frame's height")  # fmt: skip
         self.radius.moved.connect(self._resize)
         self.radius.settled.connect(markers.session.seal)
         line.addWidget(self.radius, 1)

@@ -47,7 +47,7 @@ class PaintingRow(QWidget):
         self.chip = Chip("the colour that “colour” paints", self._take_colour)
         below.addWidget(self.chip)
         self.radius = Well("brush", "%", LEAST * 100, MOST * 100, USUAL * 100, ratio=True, floor=0.2, ceiling=100.0,
-                           tip="radius of the brush, in hundredths of the frame's height")  # fmt: skip
+                           tip="radius of the brush, in % of the frame's height")  # fmt: skip
         self.radius.set_value(painting.radius * 100)
         self.radius.moved.connect(self._resize)
         below.addWidget(self.radius, 1)

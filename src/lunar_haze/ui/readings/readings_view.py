@@ -339,7 +339,7 @@ class ReadingsView(QScrollArea):
             self._proposal.addWidget(QLabel(change.label))
         buttons = QHBoxLayout()
         buttons.addWidget(self._button("take it", self._take))
-        buttons.addWidget(self._button("leave it", self._balance.leave))
+        buttons.addWidget(self._button("cancel", self._balance.leave))
         buttons.addStretch(1)
         self._proposal.addLayout(buttons)
 

@@ -68,7 +68,7 @@ class LookActs:
             "Start from black.",
             "A new empty look keeps hour and exposure, and this one stays as it is; silenced, its sources stay and are "
             "brought up one by one.",
-            ["new empty look", "silence this one", "leave it"],
+            ["new empty look", "silence this one", "cancel"],
         )
         if answer == "new empty look":
             self.session.act("new empty look", lists.add_empty_look(document, "from black"))
