@@ -27,6 +27,7 @@ from lunar_haze.core.sky.model import (
 )
 from lunar_haze.core.sky.panorama import has_sun, kind_guessed, lobe_bearing, lobe_in, lobe_light
 from lunar_haze.core.sky.photograph_kinds import NAMES, named
+from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.model import Sky, Source, Sun
 from lunar_haze.ui.facets.column import Column
 from lunar_haze.ui.facets.photographed_sky import ask_photograph, lay_photograph
@@ -188,7 +189,7 @@ class SkyFacets:
         column.section("night")
         column.rows_of("night")
 
-    def _tint_haze(self, rgb: tuple) -> Document:
+    def _tint_haze(self, rgb: Vec3) -> Document:
         return self._change_weather(atmosphere=attrs.evolve(self._weather().atmosphere, haze_colour=rgb))
 
     def _fill_clouds(self) -> None:
@@ -226,16 +227,17 @@ class SkyFacets:
         column.rows_of("sky grade")
 
     def _pick_hold(self) -> None:
-        def take(rgb: NDArray) -> None:
+        def take(rgb: NDArray[np.floating]) -> None:
             if rgb.max() > 0:
                 document = edits.hold_back(self._session.document, self._id, tuple((rgb / rgb.max()).tolist()))
                 self._session.act("colour to suppress", document)
 
         self._session.pick(take, "the colour to suppress")
 
-    def _colour(self, text: str, read: Callable[[], tuple], write: Callable[[tuple], Document]) -> None:
+    def _colour(self, text: str, read: Callable[[], Vec3], write: Callable[[Vec3], Document]) -> None:
         def picked(colour: QColor) -> None:
-            self._session.act(text, write(tuple(hex_to_acescg(colour.name()).tolist())))
+            red, green, blue = hex_to_acescg(colour.name()).tolist()
+            self._session.act(text, write((red, green, blue)))
 
         chip = self._column.chip(text, picked)
         self._column.on_refresh(lambda: chip.set_colour(acescg_to_hex(np.asarray(read()))))

@@ -43,7 +43,7 @@ def place_words(found: Shafts) -> str:
 def _parts(bridge: RenderBridge) -> dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]]:
     """Surface and air of every active source that is known, by its id, as mixed and in few pixels."""
     look = bridge.session.document.look
-    found: dict[str, tuple[NDArray, NDArray]] = {}
+    found: dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]] = {}
     for source in (s for s in look.balanced() if s.id in look.active()):
         for gain in bridge.gains.lone((source,)):
             image = bridge.light.layer(gain.key)

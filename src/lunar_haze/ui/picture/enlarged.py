@@ -8,4 +8,5 @@ def enlarged(where: NDArray[np.bool_], height: int, width: int) -> NDArray[np.bo
     """A small mask (h, w) at the size of a picture: the nearest of its pixels."""
     rows = np.minimum(np.arange(height) * where.shape[0] // height, where.shape[0] - 1)
     columns = np.minimum(np.arange(width) * where.shape[1] // width, where.shape[1] - 1)
-    return where[rows[:, None], columns[None]]
+    large: NDArray[np.bool_] = where[rows[:, None], columns[None]]
+    return large

@@ -92,7 +92,7 @@ def still_codes(light: NDArray[np.float32], finish: Finish, scale: float, lens: 
     return _codes(finished(light, finish, scale, lens))
 
 
-def _codes(shown: NDArray) -> NDArray[np.uint8]:
+def _codes(shown: NDArray[np.floating]) -> NDArray[np.uint8]:
     """Screen pixels (h, w, 4), blue first, of display-encoded values (h, w, 3) in [0, 1]."""
     codes = np.rint(shown[..., ::-1] * 255.0).astype(np.uint8)
     return np.ascontiguousarray(np.concatenate([codes, np.full((*codes.shape[:2], 1), 255, np.uint8)], -1))

@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import attrs
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -24,10 +25,11 @@ from lunar_haze.core.solve.rooms import room_about
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.array import Placed
+from lunar_haze.core.sources.ball import Ball
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.gain import source_colour
-from lunar_haze.core.sources.model import Ball, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.model import Sky, Source, Sun, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.quantity import format_quantity
@@ -384,13 +386,14 @@ class SurfaceActs:
 
     # -- readings ---------------------------------------------------------------------------------
 
-    def colour_at(self, at: QPointF) -> np.ndarray | None:
+    def colour_at(self, at: QPointF) -> NDArray[np.float64] | None:
         """Light (3,) ACEScg under a position, or None outside the picture."""
         picture = self.bridge.shown.picture
         x, y = self._to_picture(at)
         if picture is None or not (0 <= x < 1 and 0 <= y < 1):
             return None
-        return picture[int(y * picture.shape[0]), int(x * picture.shape[1])].astype(float)
+        colour: NDArray[np.float64] = picture[int(y * picture.shape[0]), int(x * picture.shape[1])].astype(float)
+        return colour
 
     def hold_back(self, sky: Source, at: QPointF) -> None:
         """Let the colour under a position be the one that the sky's grade suppresses."""

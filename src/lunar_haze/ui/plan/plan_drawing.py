@@ -60,12 +60,13 @@ def draw(place: Place, sheet: Sheet) -> Drawing:
     return Drawing(sheet, _coarser(shade), _coarser(reflectance), ground, _coarser(found.growth))
 
 
-def _coarser(fine: NDArray) -> NDArray[np.float32]:
+def _coarser(fine: NDArray[np.floating]) -> NDArray[np.float32]:
     height, width = fine.shape[0] // FINE, fine.shape[1] // FINE
-    return fine.reshape(height, FINE, width, FINE).mean((1, 3)).astype(np.float32)
+    coarse: NDArray[np.float32] = fine.reshape(height, FINE, width, FINE).mean((1, 3)).astype(np.float32)
+    return coarse
 
 
-def _shaded(place: Place, found: PlanMap) -> tuple[NDArray, NDArray]:
+def _shaded(place: Place, found: PlanMap) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
     """Grey and reflectance of a map, at its own size."""
     # Smooth surfaces are dark (water), textured ones have their factor alone.
     grey = np.array([float(np.mean(m.base_colour)) * (0.1 if m.roughness < 0.1 else 1.0) for m in place.materials])
@@ -87,7 +88,7 @@ def _shaded(place: Place, found: PlanMap) -> tuple[NDArray, NDArray]:
     return np.where(edge, shade * 0.4, shade), reflectance
 
 
-def _edges(owner: NDArray, level: NDArray) -> NDArray[np.bool_]:
+def _edges(owner: NDArray[np.integer], level: NDArray[np.floating]) -> NDArray[np.bool_]:
     """Where one thing ends and another begins, or the same one steps down."""
     edge = np.zeros(owner.shape, bool)
     for axis in (0, 1):
@@ -102,8 +103,11 @@ def _edges(owner: NDArray, level: NDArray) -> NDArray[np.bool_]:
     return edge
 
 
-def _height_lines(level: NDArray, steep: NDArray, metres_per_pixel: float) -> NDArray[np.bool_]:
+def _height_lines(
+    level: NDArray[np.floating], steep: NDArray[np.floating], metres_per_pixel: float
+) -> NDArray[np.bool_]:
     step = 0.5 if metres_per_pixel < 0.03 else 1.0 if metres_per_pixel < 0.15 else 5.0
     band = np.floor(gaussian_filter(level, 2.0) / step)
     line = (np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0)
-    return line & (steep < 0.6)
+    gentle: NDArray[np.bool_] = line & (steep < 0.6)
+    return gentle

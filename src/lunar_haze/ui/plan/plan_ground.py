@@ -191,7 +191,9 @@ def _points(drawing: Drawing) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     return np.stack([x[there], y[there], ground[there].astype(float)], 1), there
 
 
-def _isolux(lux: NDArray) -> NDArray[np.bool_]:
+def _isolux(lux: NDArray[np.floating]) -> NDArray[np.bool_]:
     """Where illuminance (h, w) crosses one of `LINES_LX`."""
     band = np.digitize(lux, LINES_LX)
-    return (np.diff(band, axis=0, prepend=band[:1]) != 0) | (np.diff(band, axis=1, prepend=band[:, :1]) != 0)
+    down, along = np.diff(band, axis=0, prepend=band[:1]), np.diff(band, axis=1, prepend=band[:, :1])
+    crossed: NDArray[np.bool_] = (down != 0) | (along != 0)
+    return crossed

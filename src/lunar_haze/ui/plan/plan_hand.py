@@ -215,7 +215,7 @@ class PlanHand:
         body = "moon" if shape.body == "moon" else "sun"
 
         def apart(hour_h: float) -> float:
-            there = getattr(heavens(look.day, hour_h, site), body).azimuth_deg
+            there: float = getattr(heavens(look.day, hour_h, site), body).azimuth_deg
             return abs((there - azimuth_deg + 180.0) % 360.0 - 180.0)
 
         quarter = min((k / 4 for k in range(96)), key=apart)

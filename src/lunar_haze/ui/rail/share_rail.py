@@ -57,7 +57,7 @@ class ShareRail(QScrollArea):
         self.horizontalScrollBar().rangeChanged.connect(self._showing.start)
         bridge.light.refined.connect(self._all_due)
         bridge.shown.picture_changed.connect(self._with_picture)
-        self._seen: tuple = ()
+        self._seen: tuple[object, ...] = ()
         #: The shot and the look that cards have pictures of.
         self._of = "", ""
 

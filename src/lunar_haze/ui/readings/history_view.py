@@ -1,5 +1,7 @@
 """The history of the work at hand as a list: what was done, what was undone, and a click that goes there."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -62,7 +64,7 @@ class _Acts(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.taken = lambda item: None
+        self.taken: Callable[[QListWidgetItem], None] = lambda item: None
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentItem() is not None:

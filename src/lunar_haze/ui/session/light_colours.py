@@ -19,7 +19,7 @@ class LightColours:
     """Colours by what decides them, worked out once."""
 
     def __init__(self) -> None:
-        self._known: dict[tuple, str] = {}
+        self._known: dict[tuple[object, ...], str] = {}
 
     def hex_of(self, source: Source, air: Atmosphere, place: Place | None) -> str:
         """A source's light as sRGB hex: its own colour under lamp colour and gel."""

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
+import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QTimer, Signal
 
@@ -76,7 +77,7 @@ class Session(Chosen):
         self.proposal: Change | None = None
         #: The document at the frame that is played, None while nothing is.
         self.played: Document | None = None
-        self.picking: Callable[[NDArray], None] | None = None
+        self.picking: Callable[[NDArray[np.floating]], None] | None = None
         #: Numbers that wells were set to and rested at.
         self.tried = Tried()
         self.changed.connect(self.tried.moves_on)
@@ -158,7 +159,7 @@ class Session(Chosen):
         """Show the document as it is at another frame, without going there; None for where it is."""
         self.played = there
 
-    def pick(self, take: Callable[[NDArray], None], what: str) -> None:
+    def pick(self, take: Callable[[NDArray[np.floating]], None], what: str) -> None:
         """Let the next click in the picture give its colour (ACEScg) to ``take``."""
         self.picking = take
         self.said.emit(f"{what}: click in the picture, Esc leaves it", False)

@@ -14,6 +14,7 @@ from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.solve.placing import as_vec, row_along
 from lunar_haze.core.solve.subject import subject_of
 from lunar_haze.core.sources.array import LampArray
+from lunar_haze.core.sources.facing import Vec3
 from lunar_haze.core.sources.kinds import kind_of, lamp_kinds
 from lunar_haze.core.sources.model import Source, Surface
 from lunar_haze.core.sources.presets import PRESETS, make_source
@@ -37,7 +38,7 @@ IN_SKY, SKY_FAR_M = ("lightning",), 300.0
 USUAL_LM = 800.0
 
 
-def usual_lamp(name: str, position: tuple, aim: tuple) -> Source:
+def usual_lamp(name: str, position: Vec3, aim: Vec3) -> Source:
     """A lamp of a preset, or the usual one of a kind, at ``position`` facing ``aim``."""
     if name in PRESETS:
         return make_source(name, new_id(), name, position, aim)
@@ -135,7 +136,7 @@ class Adding:
             f"{name}: click in picture or plan to put it there, Return puts it by the subject, Esc leaves it", False
         )
 
-    def _proposed(self) -> tuple[tuple, tuple]:
+    def _proposed(self) -> tuple[Vec3, Vec3]:
         """Position and aim: beside the subject, towards the lens; without one where the lens looks."""
         shot = self._session.document.shot
         camera, place = shot.seen_from, self._session.place
@@ -234,7 +235,7 @@ class Adding:
         distance, found = self._session.index().nearest(origin, np.array([[0.0, 0.0, 1.0]]))
         return float(low[2]) - 1.0 + float(distance[0]) if found[0] >= 0 else max(float(low[2]), 0.0)
 
-    def _put(self, seen: Seen, position: tuple | None = None) -> None:
+    def _put(self, seen: Seen, position: Vec3 | None = None) -> None:
         name, self.name = self.name, ""
         self._session.show_ghost(None)
         if name == "bank of mist":

@@ -126,7 +126,7 @@ class Header(QWidget):
         more.setMenu(self.menu)
         row.addWidget(more)
         session.changed.connect(self.refresh)
-        self._pins_shown: tuple = ()
+        self._pins_shown: tuple[object, ...] = ()
 
     @staticmethod
     def _button(row: QHBoxLayout, action: QAction, icon: str) -> None:

@@ -38,7 +38,7 @@ class CueStrip(QWidget):
         super().__init__()
         self.session, self.player = session, player
         self.band = CueBand(session)
-        self._copied: dict[tuple, tuple[Key, ...]] = {}
+        self._copied: dict[tuple[str, str, tuple[int, ...]], tuple[Key, ...]] = {}
         self.play_button = self._tool("play", "play the shot in the picture, or stop (Space)", player.toggle)
         self.key_button = self._tool("key ...", "set a key of a number of what is chosen, at this frame", self._ask_key)
         self.loop_button = self._tool("loop", "loop: play on from the first frame", self._take_loop)
@@ -131,9 +131,9 @@ class CueStrip(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def _chosen(self) -> dict[tuple, tuple[Cue, list[float]]]:
+    def _chosen(self) -> dict[tuple[str, str, tuple[int, ...]], tuple[Cue, list[float]]]:
         """The cues that have chosen keys, and the frames of those keys."""
-        found: dict[tuple, tuple[Cue, list[float]]] = {}
+        found: dict[tuple[str, str, tuple[int, ...]], tuple[Cue, list[float]]] = {}
         for cue in cues_of(self.session.document):
             frames = [spot.frame for spot in self.band.chosen if spot.cue == cue.name]
             if frames:
