@@ -30,13 +30,13 @@ _LMS_TO_SRGB = np.linalg.inv(_SRGB_TO_LMS)
 
 
 def acescg_to_oklab(rgb: NDArray) -> NDArray[np.float64]:
-    """Lightness, a, b of ACEScg colours."""
+    """Lightness, a, b of ACEScg colours. Both (..., 3)."""
     linear = np.asarray(rgb, float) @ ACESCG_TO_SRGB.T
     return np.cbrt(linear @ _SRGB_TO_LMS.T) @ _LMS_TO_LAB.T
 
 
 def oklab_to_acescg(lab: NDArray) -> NDArray[np.float64]:
-    """ACEScg of Oklab colours."""
+    """ACEScg of Oklab colours. Both (..., 3)."""
     lms = (np.asarray(lab, float) @ _LAB_TO_LMS.T) ** 3
     return (lms @ _LMS_TO_SRGB.T) @ SRGB_TO_ACESCG.T
 

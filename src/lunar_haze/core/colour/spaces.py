@@ -56,13 +56,13 @@ def luminance(rgb: NDArray) -> NDArray:
 
 
 def srgb_decode(encoded: NDArray) -> NDArray:
-    """Linear value of sRGB-encoded ones in [0, 1] (IEC 61966-2-1)."""
+    """Linear value of sRGB-encoded ones in [0, 1] (IEC 61966-2-1). Arrays of any shape; the dtype stays."""
     encoded = np.asarray(encoded)
     return np.where(encoded <= 0.04045, encoded / 12.92, ((np.maximum(encoded, 0) + 0.055) / 1.055) ** 2.4)
 
 
 def srgb_encode(linear: NDArray) -> NDArray:
-    """sRGB encoding of linear values in [0, 1] (IEC 61966-2-1)."""
+    """sRGB encoding of linear values in [0, 1] (IEC 61966-2-1). Arrays of any shape; the dtype stays."""
     linear = np.maximum(np.asarray(linear), 0.0)
     return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055)
 
@@ -87,7 +87,7 @@ def desaturate_into_gamut(rgb: NDArray) -> NDArray:
 
 
 def acescg_to_hex(rgb: NDArray) -> str:
-    """Opaque sRGB hex of an ACEScg colour, scaled so that its largest channel is full."""
+    """Opaque sRGB hex of an ACEScg colour, scaled so that its largest channel is full. ``rgb`` is (3,), of any unit."""
     linear = np.maximum(ACESCG_TO_SRGB @ np.asarray(rgb, float), 0.0)
     linear = linear / max(linear.max(), 1e-9)
     return "#{:02x}{:02x}{:02x}".format(*np.round(srgb_encode(linear) * 255).astype(int))

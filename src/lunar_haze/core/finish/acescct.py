@@ -13,13 +13,13 @@ _TOP = 65504.0
 
 
 def encode(linear: NDArray) -> NDArray:
-    """ACEScct of linear values."""
+    """ACEScct of linear values. Arrays of any shape; the dtype stays."""
     linear = np.asarray(linear)
     return np.where(linear <= BREAK, SLOPE * linear + OFFSET, (np.log2(np.maximum(linear, 1e-10)) + BIAS) / STOPS)
 
 
 def decode(encoded: NDArray) -> NDArray:
-    """Linear values of ACEScct."""
+    """Linear values of ACEScct. Arrays of any shape; the dtype stays."""
     encoded = np.asarray(encoded)
     low = (encoded - OFFSET) / SLOPE
     high = np.minimum(np.exp2(np.minimum(encoded * STOPS - BIAS, 16.0)), _TOP)

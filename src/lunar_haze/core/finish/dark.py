@@ -34,13 +34,13 @@ DARKEST, BRIGHTEST = 1e-4, 3.0
 
 
 def finest_seen(level: NDArray) -> NDArray[np.float64]:
-    """Cycles to the degree of the finest grating that is seen at a level [cd/m2]."""
+    """Cycles to the degree of the finest grating that is seen at a level [cd/m2]. Arrays of any shape."""
     found = 17.25 * np.arctan(1.4 * np.log10(np.maximum(level, DARKEST)) + 0.35) + 25.72
     return np.asarray(np.maximum(found, 2.0))
 
 
 def softness_deg(level: NDArray) -> NDArray[np.float64]:
-    """How soft a picture is at a level [cd/m2]: one sigma [deg]."""
+    """How soft a picture is at a level [cd/m2]: one sigma [deg]. Arrays of any shape."""
     return np.asarray(math.sqrt(2.0 * math.log(1.0 / _LEFT)) / (2.0 * math.pi * finest_seen(level)))
 
 

@@ -38,7 +38,10 @@ def _sum_of(lit: LitMotes, gains: tuple[LayerGain, ...]) -> NDArray[np.float32]:
 
 
 def blur_px(camera: Camera, depth: NDArray, width: int) -> NDArray[np.float64]:
-    """Radius [px] of the circle of confusion at depths along the axis [m], in a picture of a width [px]."""
+    """Radius [px] of the circle of confusion at depths along the axis [m], in a picture of a width [px].
+
+    Arrays of any shape.
+    """
     angle = camera.aperture_radius_m * np.abs(1.0 / np.asarray(depth, float) - 1.0 / camera.sharp_at_m)
     return np.asarray(angle * width / (2.0 * camera.tan_half_width))
 

@@ -27,7 +27,7 @@ HALF_FROM = 400
 
 
 def spread(angle_deg: NDArray) -> NDArray:
-    """The glow's part of the spread function, 0.478 f1 + 0.138 f2 per square degree."""
+    """The glow's part of the spread function, 0.478 f1 + 0.138 f2 per square degree. Angles [deg] of any shape."""
     angle = np.asarray(angle_deg, float)
     return 0.478 * 20.91 / (angle + 0.02) ** 3 + 0.138 * 72.37 / (angle + 0.02) ** 2
 

@@ -37,7 +37,10 @@ _FARTHEST = 60.0
 
 
 def bent(stops: NDArray, amount: float) -> NDArray:
-    """Stops away from grey (0 and more), held back by ``amount`` above 0, spread below it; slope 1 at 0."""
+    """Stops away from grey (0 and more), held back by ``amount`` above 0, spread below it; slope 1 at 0.
+
+    Arrays of any shape.
+    """
     k = _BEND * abs(amount)
     if k < 1e-6:
         return stops
@@ -45,7 +48,10 @@ def bent(stops: NDArray, amount: float) -> NDArray:
 
 
 def toned(exposed: NDArray, grade: Grade) -> NDArray:
-    """Exposure, contrast, toe and shoulder on exposed linear values; black stays black."""
+    """Exposure, contrast, toe and shoulder on exposed linear values; black stays black.
+
+    Arrays of any shape, of light times the exposure.
+    """
     if (grade.exposure, grade.contrast, grade.toe, grade.shoulder) == (0.0, 1.0, 0.0, 0.0):
         return exposed
     positive = np.maximum(exposed, 0.0)
@@ -72,7 +78,10 @@ def per_channel(exposed: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
 
 
 def coupled(values: NDArray, grade: Grade, cdl: Cdl) -> NDArray:
-    """What is done to colours rather than to channels, on what `per_channel` gives: saturation, split tone."""
+    """What is done to colours rather than to channels, on what `per_channel` gives: saturation, split tone.
+
+    Both (..., 3), the dtype stays.
+    """
     if cdl.saturation != 1.0:
         luma = (values @ CDL_WEIGHTS.astype(values.dtype))[..., None]
         values = acescct.decode(np.clip(luma + cdl.saturation * (values - luma), 0.0, 1.0))

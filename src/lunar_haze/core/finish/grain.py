@@ -56,7 +56,8 @@ def grains(seed: int, size_px: float, height: int, width: int) -> NDArray[np.flo
 
 def spread_at(value: NDArray, strength: float) -> NDArray:
     """Spread of the grain of a strength [codes of 255] at values in [0, 1]: film and sensors show least of it in black
-    and in white, and there is none past them, so that it neither lifts the one nor lowers the other.
+    and in white, and there is none past them, so that it neither lifts the one nor lowers the other. Arrays of any
+    shape.
     """
     return np.minimum(
         (0.25 + 3.0 * value * (1.0 - value)) * (strength / 255.0), np.minimum(value, 1.0 - value) / WIDEST

@@ -19,7 +19,10 @@ LAYERS = np.array([1.0, 0.32, 0.06], np.float32)
 
 
 def reflected(sine: NDArray) -> NDArray[np.float64]:
-    """Share of even light that the back of the base mirrors, by the sine of the angle inside (Fresnel)."""
+    """Share of even light that the back of the base mirrors, by the sine of the angle inside (Fresnel).
+
+    Arrays of any shape.
+    """
     inside = np.sqrt(1.0 - sine**2)
     outer = np.sqrt(np.maximum(1.0 - (INDEX * sine) ** 2, 0.0))
     along = ((INDEX * inside - outer) / (INDEX * inside + outer)) ** 2
@@ -28,7 +31,10 @@ def reflected(sine: NDArray) -> NDArray[np.float64]:
 
 
 def halo(heights: NDArray, size: float) -> NDArray[np.float64]:
-    """The halo's light per area by the distance in frame heights; ``size`` is the base's thickness over a usual one."""
+    """The halo's light per area by the distance in frame heights; ``size`` is the base's thickness over a usual one.
+
+    Arrays of any shape; per frame height squared.
+    """
     way = 2.0 * BASE_MM / FRAME_MM * size
     cosine = 1.0 / np.hypot(1.0, np.asarray(heights, float) / way)
     return cosine**4 / (math.pi * way**2) * reflected(np.sqrt(1.0 - cosine**2))

@@ -52,7 +52,7 @@ BLUE = xy_to_acescg(0.25, 0.25) / float(xy_to_acescg(0.25, 0.25) @ LUMINANCE_WEI
 
 
 def adaptation_of(picture: NDArray) -> float:
-    """The level that eyes adapt to [cd/m2]: the mean of the logarithms."""
+    """The level that eyes adapt to [cd/m2]: the mean of the logarithms. ``picture`` is (h, w, 3) ACEScg [cd/m2]."""
     light = np.maximum(picture @ LUMINANCE_WEIGHTS.astype(np.float32), 0.0)
     return float(np.exp2(np.mean(np.log2(light + 1e-6)))) if light.size else 0.0
 

@@ -49,7 +49,8 @@ def left_for_one_pass(
 ) -> tuple[NDArray[np.float32], LaidGlow, Dark, Balance]:  # fmt: skip
     """A live picture after the steps that need more of it than one pixel at a time, and what is left of the others.
 
-    ``light_scattered`` is what `glow.layer_scatter` makes of the picture, None where that is not known.
+    ``light_scattered`` is what `glow.layer_scatter` makes of the picture, None where that is not known. ``picture`` is
+    (h, w, 3) float32 ACEScg [cd/m2].
     """
     height = picture.shape[0]
     picture = applied(At.LIGHT, _through_the_lens(picture, finish, scale, tan_half_width), finish)

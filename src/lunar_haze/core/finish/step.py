@@ -64,6 +64,9 @@ class Step:
 def plain_step(
     name: str, field: str, at: At, apply: Callable[[NDArray, Any], NDArray], is_on: Callable[[Any], bool], *rows: Row
 ) -> Step:
-    """A step without a kernel: ``rows`` are of its own value, which lies in a ``field`` of the finish."""
+    """A step without a kernel: ``rows`` are of its own value, which lies in a ``field`` of the finish.
+
+    ``apply`` takes and returns arrays as `At` has them.
+    """
     part = Part(name, lambda finish: is_on(getattr(finish, field)), at is At.COLOUR)
     return Step(name, (part,), under(name, *inside(field, rows)), at=at, field=field, apply=apply)

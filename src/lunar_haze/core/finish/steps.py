@@ -201,7 +201,10 @@ def plain_steps(at: At, finish: Any) -> tuple[tuple[Callable[[NDArray, Any], NDA
 
 
 def applied(at: At, picture: NDArray, finish: Any) -> NDArray:
-    """A picture after the steps without a kernel at one place; unchanged, and the same array, when none is on."""
+    """A picture after the steps without a kernel at one place; unchanged, and the same array, when none is on.
+
+    Arrays as `At` has them: (h, w, 3) scene light [cd/m2] or (..., 3) exposed light.
+    """
     for apply, value in plain_steps(at, finish):
         picture = apply(picture, value)
     return picture

@@ -88,7 +88,7 @@ def deliver(
     and finish. EXR holds scene light, denoised where there is a denoised picture: layers are fitted to it, so that they
     add up to what is written; a finish goes along in files beside it, or lies in the file ``beside`` already. A part
     lies in its frame: a darkened corner stays where it is. Raises HandOffError, and PictureError for a grading table
-    that is gone.
+    that is gone. ``beauty``, ``clean`` and ``layers`` are (h, w, 3) float32 ACEScg [cd/m2].
     """
     check_output(path)
 

@@ -120,7 +120,7 @@ def write_exr(
     """Write scene-linear ACEScg float32 [cd/m2]: R, G, B of the beauty, and NAME.R/G/B for each layer.
 
     ``notes`` become text attributes, beside the standard ones for colours, program and date. The layers add up to the
-    beauty.
+    beauty. All arrays are (h, w, 3).
     """
     import OpenEXR
 

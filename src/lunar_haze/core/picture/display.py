@@ -25,7 +25,7 @@ LOW, HIGH = -11.0, 9.0
 
 
 def shaped(x: NDArray) -> NDArray:
-    """Shaper coordinate in [0, 1] of exposed linear values."""
+    """Shaper coordinate in [0, 1] of exposed linear values. Arrays of any shape."""
     return (np.log2(np.maximum(x, 0.0) + FLOOR) - LOW) / (HIGH - LOW)
 
 

@@ -29,7 +29,10 @@ def quotient(small: NDArray[np.float32], light: NDArray[np.float32]) -> NDArray[
 
 
 def drift(now: NDArray[np.float32], then: NDArray[np.float32]) -> NDArray[np.float32]:
-    """What the air does to light since the moment, times: of the `quotient` of a frame and that of the moment."""
+    """What the air does to light since the moment, times: of the `quotient` of a frame and that of the moment.
+
+    All (h, w, 3), without a unit.
+    """
     return np.clip(now / then, 1.0 / _MOST, _MOST)
 
 

@@ -112,9 +112,9 @@ def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
 def metered_ev100(picture: NDArray) -> float | None:
     """EV100 that puts the picture's log-mean luminance on mid grey; None for a black picture.
 
-    Read from means of blocks, as a meter's eye sees them, so that grain does not count. The brightest and
-    darkest hundredth are left out, so that a lamp in frame or a black gap does not decide; nor does what
-    lies more than eight stops below the mean, which no meter tells from black.
+    Read from means of blocks, as a meter's eye sees them, so that grain does not count. The brightest and darkest
+    hundredth are left out, so that a lamp in frame or a black gap does not decide; nor does what lies more than eight
+    stops below the mean, which no meter tells from black. ``picture`` is (h, w, 3) ACEScg [cd/m2].
     """
     step = max(picture.shape[1] // METER_COLUMNS, 1)
     rows, columns = picture.shape[0] // step, picture.shape[1] // step

@@ -87,5 +87,5 @@ def direct(exposed: NDArray[np.float32], view: str = USUAL_VIEW, screen: str = S
 
 
 def false_step(stops: NDArray) -> NDArray[np.int64]:
-    """Which of the false colours stands for light so many stops from mid grey."""
+    """Which of the false colours stands for light so many stops from mid grey. Arrays of any shape."""
     return np.clip(np.rint(stops), FALSE_LOW, FALSE_HIGH).astype(np.int64) - FALSE_LOW

@@ -66,10 +66,10 @@ _AS_BOUND = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]]
 
 
 def sets_of(attributes: dict[str, NDArray], kind: str) -> list[NDArray]:
-    """All sets of ``JOINTS`` or ``WEIGHTS`` of a mesh, in order."""
+    """All sets of ``JOINTS`` or ``WEIGHTS`` of a mesh, in order. Each is (vertices, 4), without a unit."""
     return [attributes[name] for name in sorted(attributes) if name.startswith(f"{kind}_")]
 
 
 def has_skin(node: Json, attributes: dict[str, NDArray]) -> bool:
-    """Whether a node's mesh goes with joints."""
+    """Whether a node's mesh goes with joints. ``attributes`` are arrays (vertices, ...) by their names."""
     return node.skin is not None and "JOINTS_0" in attributes and "WEIGHTS_0" in attributes

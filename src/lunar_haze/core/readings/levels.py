@@ -36,7 +36,7 @@ class Levels:
 
 
 def stops(luminance: NDArray, scale: float) -> NDArray[np.float32]:
-    """Stops about mid grey of luminance [cd/m2]; no light is `DARKEST` and a little more."""
+    """Stops about mid grey of luminance [cd/m2]; no light is `DARKEST` and a little more. Arrays of any shape."""
     floor = MID_GREY * 2.0 ** (DARKEST - 4.0) / max(scale, 1e-30)
     return np.log2(np.maximum(luminance, floor) * np.float32(scale / MID_GREY))
 

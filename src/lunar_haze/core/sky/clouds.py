@@ -80,13 +80,16 @@ def _thickness_at(layer: CloudLayer, east: NDArray, north: NDArray) -> NDArray[n
 
 
 def slant_m(height_m: float, up: NDArray) -> NDArray[np.float64]:
-    """Distance to a shell at ``height_m`` along directions of sine of altitude ``up`` >= 0 [m]."""
+    """Distance to a shell at ``height_m`` along directions of sine of altitude ``up`` >= 0 [m]. Arrays of any shape."""
     b = _EARTH_M * up
     return np.sqrt(b * b + 2 * _EARTH_M * height_m + height_m**2) - b
 
 
 def let_through(depth: NDArray, loss: float = 0.5 * (1.0 - ASYMMETRY)) -> NDArray[np.float64]:
-    """Share of light that leaves a layer's underside, scattered often; ``loss`` per optical thickness."""
+    """Share of light that leaves a layer's underside, scattered often; ``loss`` per optical thickness.
+
+    Optical depths of any shape.
+    """
     return 1.0 / (1.0 + loss * depth)
 
 
@@ -120,7 +123,7 @@ def overcast_loss(altitude_deg: float) -> float:
 def sun_share(layers: tuple[CloudLayer, ...], sine: float, east: NDArray, north: NDArray) -> NDArray[np.float64]:
     """Share [0, 1] of straight sunlight that passes all layers and falls on points ``east``, ``north`` [m] of them.
 
-    ``sine`` is that of the sun's altitude.
+    ``sine`` is that of the sun's altitude. Arrays of any shape.
     """
     share = np.ones(np.broadcast(east, north).shape)
     for layer in layers:

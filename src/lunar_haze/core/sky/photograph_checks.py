@@ -21,9 +21,9 @@ CLIPPED_FROM = 0.985
 def guess_encoding(pixels: NDArray[np.float32], integer: bool, said_space: str) -> str:
     """ "linear" or "display": what the file says, else what its values look like.
 
-    ``said_space`` is the colour space named by the file, "" for none; ``integer`` whether it stores
-    whole numbers. Eight bits that were stored as floats keep their steps: even ones are encoded for
-    a display, steps of the sRGB curve have been decoded already.
+    ``said_space`` is the colour space named by the file, "" for none; ``integer`` whether it stores whole numbers.
+    Eight bits that were stored as floats keep their steps: even ones are encoded for a display, steps of the sRGB curve
+    have been decoded already. ``pixels`` are (h, w, 3) as stored.
     """
     said = said_space.lower()
     if said.startswith("lin") or said in ("scene_linear", "acescg", "aces2065-1"):
@@ -48,8 +48,8 @@ def guess_encoding(pixels: NDArray[np.float32], integer: bool, said_space: str) 
 def held_at_zero(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
     """The picture without negative light, and no brighter for it: what is added there its surround gives.
 
-    What a pixel lacks is taken from those near it in proportion to what they have, so that the sum of
-    every channel over the sphere stays.
+    What a pixel lacks is taken from those near it in proportion to what they have, so that the sum of every channel
+    over the sphere stays. ``pixels`` are (h, w, 3), of any unit.
     """
     rows = row_solid_angles(*pixels.shape[:2])[:, None, None]
     light = pixels.astype(np.float64) * rows

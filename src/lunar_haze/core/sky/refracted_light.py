@@ -32,7 +32,7 @@ def table_heights_km() -> NDArray[np.float64]:
 
 
 def table_elevation(x: NDArray) -> NDArray[np.float64]:
-    """True elevation [deg] of column position ``x`` in [0, 1]: densest round the level."""
+    """True elevation [deg] of column position ``x`` in [0, 1]: densest round the level. Arrays of any shape."""
     y = x * (1.0 + math.sqrt(-LOWEST_DEG / 90.0)) - math.sqrt(-LOWEST_DEG / 90.0)
     return 90.0 * y * np.abs(y)
 

@@ -48,7 +48,7 @@ def air_density(height_km: NDArray) -> NDArray[np.float64]:
 
 
 def ozone_share_per_km(height_km: NDArray) -> NDArray[np.float64]:
-    """Share of the ozone column in a kilometre of height [1/km]; integrates to one."""
+    """Share of the ozone column in a kilometre of height [1/km]; integrates to one. Arrays of any shape."""
     log = np.interp(height_km, _OZONE_KM, np.log(_OZONE))
     density = np.where(np.asarray(height_km) > _OZONE_KM[-1], 0.0, np.exp(log))
     total = np.trapezoid(_OZONE, _OZONE_KM)

@@ -65,7 +65,10 @@ def _shaded(index: RayIndex, point: NDArray, towards: NDArray, far: float, clear
 def strongest_at(
     look: Look, point: NDArray, index: RayIndex | None = None, clear_m: float = 1e-3
 ) -> tuple[Source | None, float]:
-    """The active source with a direction that delivers most at a point, and how much [lx]: the key."""
+    """The active source with a direction that delivers most at a point, and how much [lx]: the key.
+
+    ``point`` is (3,) [m].
+    """
     active = look.active()
     best: tuple[Source | None, float] = (None, 0.0)
     for source in look.balanced():
@@ -77,6 +80,9 @@ def strongest_at(
 
 
 def contribution_order(look: Look, point: NDArray) -> list[str]:
-    """Ids of the look's sources, the one that gives most at a point first; glowing surfaces last, as they stand."""
+    """Ids of the look's sources, the one that gives most at a point first; glowing surfaces last, as they stand.
+
+    ``point`` is (3,) [m].
+    """
     levels = {s.id: delivered_at(s, look, point) for s in look.balanced()}
     return sorted(levels, key=lambda k: -levels[k])

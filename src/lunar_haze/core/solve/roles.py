@@ -44,7 +44,7 @@ def _turn(a: NDArray, b: NDArray) -> float:
 
 
 def in_frame(shot: Shot, point: NDArray, margin: float = 0.04) -> bool:
-    """Whether a point lies in the frame, or within a margin of it (a share of its width)."""
+    """Whether a point lies in the frame, or within a margin of it (a share of its width). ``point`` is (3,) [m]."""
     return bool(inside_frame(shot.seen_from, shot, np.atleast_2d(point), margin)[0])
 
 

@@ -101,9 +101,13 @@ def _odds(ask: Ask) -> float:
 class Problem(Protocol):
     """What is left of each ask (m,) [stops] at x, and how that changes with each number of x (m, len(x))."""
 
-    def residuals(self, x: NDArray) -> NDArray[np.float64]: ...
+    def residuals(self, x: NDArray) -> NDArray[np.float64]:
+        """What is left of each ask (m,) [stops] at x (n,)."""
+        ...
 
-    def slopes(self, x: NDArray) -> NDArray[np.float64]: ...
+    def slopes(self, x: NDArray) -> NDArray[np.float64]:
+        """How each of that changes with each number of x (n,): (m, n)."""
+        ...
 
 
 class ByDimmers:
@@ -296,7 +300,8 @@ def reach_of(row: Row, low: NDArray, high: NDArray) -> tuple[float, float]:
     The last of the bounds are the exposure's.
 
     A ratio of two sums is extreme where every gain is at one of its ends: those with the larger n / d up, the rest
-    down, for some place of the parting (a fractional programme: Dinkelbach 1967).
+    down, for some place of the parting (a fractional programme: Dinkelbach 1967). ``low`` and ``high`` are (unknowns,)
+    [stops].
     """
     ends = np.exp2(low[:-1]), np.exp2(high[:-1])
     ratio = row.over / np.maximum(row.under, 1e-300)

@@ -31,7 +31,7 @@ def triangles_of(place: Place, objects: tuple[str, ...]) -> NDArray[np.int64]:
 
 
 def connected_parts(place: Place, triangles: NDArray) -> list[NDArray[np.int64]]:
-    """Triangles grouped by shared corners."""
+    """Triangles grouped by shared corners. ``triangles`` are numbers (n,)."""
     if not len(triangles):
         return []
     corners = place.triangles[triangles].astype(np.int64)

@@ -17,7 +17,10 @@ from lunar_haze.core.units.smooth import smoothstep
 
 
 def beam_profile(cos_angle: np.ndarray, cos_inner: float, cos_outer: float) -> np.ndarray:
-    """Radiance of the lens over its axial radiance: one inside, a smooth step to zero at the edge."""
+    """Radiance of the lens over its axial radiance: one inside, a smooth step to zero at the edge.
+
+    Cosines of any shape.
+    """
     return smoothstep((cos_angle - cos_outer) / max(cos_inner - cos_outer, 1e-7))
 
 

@@ -51,7 +51,8 @@ def flash_light(strokes: NDArray, seconds: NDArray) -> NDArray[np.float64]:
 
 def flash_mean(strokes: NDArray, second: float, open_s: float) -> float:
     """Mean of `flash_light` while a shutter is open for ``open_s`` [s] from a moment [s]: what falls exponentially has
-    an integral, and a stroke is over sooner than any number of looks would tell.
+    an integral, and a stroke is over sooner than any number of looks would tell. ``strokes`` are (n, 2), as
+    `flash_light` takes them.
     """
     if open_s <= 0.0:
         return float(flash_light(strokes, np.array([second]))[0])

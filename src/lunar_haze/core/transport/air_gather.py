@@ -41,7 +41,10 @@ def reach_of_nodes(last: NDArray[np.int32]) -> None:
 
 
 def core_of(light: NDArray, camera: NDArray, grid: tuple[int, int, int]) -> tuple[np.float32, np.float32]:
-    """Where a lamp lies in the picture, in columns and rows of the grid; far away when it is not before the lens."""
+    """Where a lamp lies in the picture, in columns and rows of the grid; far away when it is not before the lens.
+
+    ``light`` is a packed row (COLUMNS,), ``camera`` one of `camera_row`, (n,).
+    """
     if int(light[KIND]) == SUN:
         return f32(_AWAY), f32(_AWAY)
     towards = light[POSITION : POSITION + 3] - camera[EYE : EYE + 3]

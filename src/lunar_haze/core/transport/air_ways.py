@@ -86,7 +86,7 @@ NOTHING = np.zeros((1, 1, 1), np.float32)
 
 
 def ways_of(grid: LightGrid, spot: int, medium: Medium, camera: NDArray, reach: float) -> Ways:
-    """The ways of one spot of a grid in a medium."""
+    """The ways of one spot of a grid in a medium. ``camera`` is a packed row (n,), ``reach`` in metres."""
     packed, light = medium.pack(), grid.spots[spot]
     many, kind = float(packed[MULTIPLE]), int(light[KIND])
     depths = NOTHING
@@ -193,7 +193,8 @@ def weighed_sky(
 ) -> NDArray[np.float32]:
     """The looks of a sky's grid as this medium lets them count, written to ``out`` of their shape, or as they are.
 
-    Fog whose light scatters once is left to the closed forms.
+    Fog whose light scatters once is left to the closed forms. ``last`` is (rows, columns), ``out`` (rows, columns,
+    slices, directions).
     """
     packed = medium.pack()
     many = float(packed[MULTIPLE])

@@ -59,7 +59,7 @@ class LayerSum:
         return int(self.counts.sum())
 
     def passes_within(self, within: NDArray[np.bool_] | None) -> int:
-        """Passes that a part of the picture has; of all of it for None."""
+        """Passes that a part of the picture has; of all of it for None. ``within`` is (pixels,), True in that part."""
         return self.passes if within is None else int(self.counts[within].min())
 
     @property

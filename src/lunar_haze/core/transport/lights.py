@@ -175,7 +175,10 @@ def _shade(shape: Sun, row: NDArray, number: int) -> NDArray[np.float32]:
 
 
 def emitter_tables(areas: list[NDArray]) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
-    """How triangles are drawn by their areas, a list for each source: cumulative chances, and where searches begin."""
+    """How triangles are drawn by their areas, a list for each source: cumulative chances, and where searches begin.
+
+    Areas are (n,) [m2].
+    """
     sums = [np.cumsum(area) / area.sum() for area in areas]
     return np.concatenate(sums).astype(np.float32), np.concatenate([search_starts(s) for s in sums])
 
@@ -382,8 +385,8 @@ def pack_lights(
 ) -> LightArrays:
     """Arrays for ``sources``; ``order`` is the triangle order of the packed place, skies have ``sky_rows`` rows.
 
-    A source that cannot be made light of stays dark and has its reason in ``problems``, by its number;
-    without those HazeError is raised.
+    A source that cannot be made light of stays dark and has its reason in ``problems``, by its number; without those
+    HazeError is raised. It is (triangles,).
     """
     if any(isinstance(s.shape, Sky) and isinstance(s.shape.dome, Panorama) for s in sources):
         # What a lens may see of a photograph is finer than any sky of ours.

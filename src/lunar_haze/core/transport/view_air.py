@@ -46,7 +46,10 @@ def _surface_colour(s, lights, number):
 
 
 def addresses(arrays: list[NDArray]) -> NDArray[np.int64]:
-    """Where arrays (C-contiguous float32) lie in memory; they must be kept while this is in use."""
+    """Where arrays (C-contiguous float32) lie in memory; they must be kept while this is in use.
+
+    They are of any shape.
+    """
     return np.array([array.ctypes.data for array in arrays], np.int64)
 
 

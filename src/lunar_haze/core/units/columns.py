@@ -28,7 +28,10 @@ class Columns:
         return first
 
     def put(self, row: NDArray, **values: float | Sequence[float] | NDArray) -> None:
-        """Write fields into a row. Raises KeyError for a field that there is not, ValueError for a wrong width."""
+        """Write fields into a row. Raises KeyError for a field that there is not, ValueError for a wrong width.
+
+        ``row`` is (count,).
+        """
         for name, value in values.items():
             where = self.fields[name]
             width = where.stop - where.start
@@ -43,7 +46,7 @@ class Columns:
         return made
 
     def read(self, row: NDArray) -> dict[str, Any]:
-        """All fields of a row by name: a number, or an array of as many as the field is wide."""
+        """All fields of a row by name: a number, or an array of as many as the field is wide. ``row`` is (count,)."""
         return {
             name: row[where].copy() if where.stop - where.start > 1 else float(row[where.start])
             for name, where in self.fields.items()

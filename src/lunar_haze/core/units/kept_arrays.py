@@ -49,7 +49,7 @@ def read_arrays(path: Path) -> dict[str, NDArray] | None:
 
 
 def write_arrays(path: Path, arrays: Mapping[str, NDArray]) -> bool:
-    """Keep arrays in a file, in place of what it held; says whether that was possible."""
+    """Keep arrays in a file, in place of what it held; says whether that was possible. They are of any shape."""
     temporary = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

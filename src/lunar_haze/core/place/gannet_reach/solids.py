@@ -173,7 +173,10 @@ def ellipsoid(centre: tuple[float, float, float], radii: tuple[float, float, flo
 
 
 def sheet(x: NDArray, y: NDArray, z: NDArray, metres_per_uv: float) -> Solid:
-    """A height field z (len(y), len(x)) over a grid, facing up; uv repeats every ``metres_per_uv``."""
+    """A height field z (len(y), len(x)) over a grid, facing up; uv repeats every ``metres_per_uv``.
+
+    ``x`` (n,), ``y`` (m,) and ``z`` (m, n) in metres.
+    """
     gx, gy = np.meshgrid(x, y)
     positions = np.stack([gx, gy, z], -1)
     dx = np.gradient(positions, axis=1)

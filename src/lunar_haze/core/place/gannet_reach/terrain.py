@@ -11,7 +11,10 @@ from lunar_haze.core.place.gannet_reach.write import SetPiece
 
 
 def ground_height(x: NDArray, y: NDArray, rng: np.random.Generator) -> NDArray:
-    """Height of marsh, channel bed and far bank [m] on the grid of x and y."""
+    """Height of marsh, channel bed and far bank [m] on the grid of x and y.
+
+    ``x`` (n,) and ``y`` (m,) in metres; the result is (m, n).
+    """
     gx, gy = np.meshgrid(x, y)
     noise = np.zeros_like(gx)
     for wavelength, height in ((34.0, 0.42), (13.0, 0.30), (5.3, 0.20), (2.3, 0.09), (1.0, 0.035)):
@@ -50,7 +53,7 @@ def ground(rng: np.random.Generator) -> tuple[SetPiece, NDArray, NDArray, NDArra
 
 
 def growth(x: NDArray, y: NDArray, z: NDArray, rng: np.random.Generator) -> list[SetPiece]:
-    """Reed clumps on wet margins and trees on the far bank."""
+    """Reed clumps on wet margins and trees on the far bank. ``x`` (n,), ``y`` (m,) and ``z`` (m, n) in metres."""
 
     def height_at(px: float, py: float) -> float:
         i, j = int(np.searchsorted(y, py)), int(np.searchsorted(x, px))
