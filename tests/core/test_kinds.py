@@ -23,7 +23,7 @@ from lunar_haze.core.sources import cutouts
 from lunar_haze.core.sources.amounts import canonical, convert, units_of
 from lunar_haze.core.sources.array import LampArray, as_kind
 from lunar_haze.core.sources.facing import Vec3
-from lunar_haze.core.sources.kinds import forget_kind, kind_of, kind_tagged, kinds, lamp_kinds, source_kind
+from lunar_haze.core.sources.kinds import SOURCE_KINDS, kind_of, kind_tagged, kinds, lamp_kinds, source_kind
 from lunar_haze.core.sources.lamp import REACH_ROW, Lamp
 from lunar_haze.core.sources.model import Ball, Beam, Disc, LightLinking, Source, Sun
 from lunar_haze.core.transport.frame import Frame
@@ -56,7 +56,7 @@ def square_disc():
             return {"radius": self.side_m / math.sqrt(math.pi)}
 
     yield Toy
-    forget_kind(Toy)
+    del SOURCE_KINDS[Toy]
 
 
 def test_a_new_kind_goes_from_the_file_to_the_light(square_disc, demo):

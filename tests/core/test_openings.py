@@ -10,9 +10,10 @@ from lunar_haze.core.place.camera import Camera
 from lunar_haze.core.sky.model import Gradient
 from lunar_haze.core.sources.model import Ball, Beam, Disc, Sky, Sun
 from lunar_haze.core.transport.frame import Frame
-from lunar_haze.core.transport.live import LiveAir, live_layer
+from lunar_haze.core.transport.live import LiveAir
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.source_row import GUIDED, MAP
+from tests.live_alone import live_layer
 from tests.places import BLACK, WHITE, floor, place_of
 from tests.places import quad as face
 

@@ -189,8 +189,6 @@ def test_bends_and_soft_horizons_keep_the_light(sunny):
     assert abs(soft[31, 100, 1] - soft[33, 100, 1]) < 0.5 * abs(hard[31, 100, 1] - hard[33, 100, 1])
 
 
-# Issue 12, line 8.
-
 PRIMARIES = {
     "AP0": (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767),
     "Rec.2020": (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290),

@@ -346,9 +346,6 @@ def test_a_bend_of_nothing_is_nothing_and_grey_is_grey():
     assert (warm[..., 0] / warm[..., 2] > sky[..., 0] / sky[..., 2]).all()
 
 
-# Issue 12, line 5.
-
-
 @pytest.mark.parametrize("altitude", [5.0, 10.0, 15.0, 20.0, 25.0, 30.0, 35.0, 45.0, 60.0, 75.0, 90.0])
 def test_a_mean_clear_day_is_that_of_the_published_fit(altitude):
     """Found: the fit is of hazier days than our crisp one, which is a quarter brighter at 20 to 35 degrees."""

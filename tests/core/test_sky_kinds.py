@@ -10,7 +10,7 @@ from scipy.integrate import quad
 from lunar_haze.core.document.files import CONVERTER
 from lunar_haze.core.sky.cie_sky import CieSky, cie_radiance
 from lunar_haze.core.sky.dome import dome_map, dome_radiance
-from lunar_haze.core.sky.kinds import Dome, forget_sky, radiance_of, sky_kind, sky_kind_of, sky_kinds
+from lunar_haze.core.sky.kinds import SKY_KINDS, Dome, radiance_of, sky_kind, sky_kind_of, sky_kinds
 from lunar_haze.core.sky.lat_long import illuminance_lx, map_directions
 from lunar_haze.core.sky.model import Panorama
 from lunar_haze.core.sources.model import Sky
@@ -51,7 +51,7 @@ def toy():
         return np.full((height, width, 3), dome.level)
 
     yield ToySky
-    forget_sky(ToySky)
+    del SKY_KINDS[ToySky]
 
 
 def test_a_toy_kind_has_its_map_its_facets_and_its_place_in_files(toy):

@@ -26,11 +26,11 @@ from lunar_haze.core.transport.embree import SOLID, RayScene, aligned, intersect
 from lunar_haze.core.transport.frame import Emphasis, Frame
 from lunar_haze.core.transport.ggx import energy_tables
 from lunar_haze.core.transport.lights import Lit, pack_lights
-from lunar_haze.core.transport.live import live_layer
 from lunar_haze.core.transport.scene import PackedPlace
 from lunar_haze.core.transport.starfield import star_picture
 from lunar_haze.core.transport.view import pixel_tiles
 from lunar_haze.core.transport.view_air import ViewAir, ViewPixels
+from tests.live_alone import live_layer
 from tests.places import BLACK, CLEAR, WHITE, down_at, floor, lambert_illuminance, lit, place_of
 from tests.places import quad as face
 

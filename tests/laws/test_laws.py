@@ -11,7 +11,7 @@ from lunar_haze.core.document.history import History
 from lunar_haze.core.document.rows import FINISH
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.sources.ball import Ball
-from lunar_haze.core.sources.kinds import forget_kind, kinds, source_kind
+from lunar_haze.core.sources.kinds import SOURCE_KINDS, kinds, source_kind
 from lunar_haze.core.units.row import row
 from tests.laws import laws
 from tests.laws.conftest import some
@@ -34,7 +34,7 @@ def toy():
         spin: float = 0.0
 
     yield Toy
-    forget_kind(Toy)
+    del SOURCE_KINDS[Toy]
 
 
 def test_a_kind_is_in_the_documents_the_day_it_is_declared(yard, toy):

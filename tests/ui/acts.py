@@ -66,9 +66,9 @@ class CountingHand:
         well = self.window.facets.wells[row]
         self._open_section_of(well)
         QTest.mouseClick(well, Qt.MouseButton.LeftButton, pos=QPoint(8, well.height() // 2))
-        QTest.keyClicks(well._editor, text)
+        QTest.keyClicks(well.editor, text)
         QApplication.sendEvent(
-            well._editor, QKeyEvent(QKeyEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+            well.editor, QKeyEvent(QKeyEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
         )
         self._done(f"{row} {text}")
 

@@ -104,10 +104,10 @@ def window(qtbot, tmp_path, work):
     yield made
     made.close()
     made.picture.isolate(None)
-    assert made.bridge._backend.closed
+    assert made.bridge.backend.closed
     assert not [t for t in threading.enumerate() if t.name in ("still", "render-events")]
     # A window is for a whole run of the program; a hundred of them, each with its place and its board, are not.
-    made.bridge._backend.board = None
+    made.bridge.backend.board = None
     # What threads have told is taken, and columns that were replaced are ended: nothing comes after that.
     QCoreApplication.sendPostedEvents()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

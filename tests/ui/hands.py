@@ -25,9 +25,9 @@ def drag(widget, start, end, button=Qt.MouseButton.LeftButton, modifier=Qt.Keybo
 
 def finish(well, text):
     """Type into the open line of a well and press return (QTest would still use the line after it is gone)."""
-    QTest.keyClicks(well._editor, text)
+    QTest.keyClicks(well.editor, text)
     press = QKeyEvent(QKeyEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(well._editor, press)
+    QApplication.sendEvent(well.editor, press)
     QApplication.processEvents()
 
 

@@ -76,7 +76,7 @@ def test_a_full_disk(window, work, small_disk, qtbot):
     assert not [p for p in small_disk.iterdir() if p.name.endswith(".new")]
     # Another session finds the work.
     window.session.keeper.flush()
-    kept = list((window._state_folder).rglob("*.autosave"))
+    kept = list(window.state_folder.rglob("*.autosave"))
     assert any(_stops(read(p)[0].document) == -1.5 for p in kept)
     (small_disk / "filler").unlink()
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
@@ -94,7 +94,7 @@ def test_a_folder_that_is_gone(window, work, tmp_path, qtbot):
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: "cannot be saved" in _said(window), timeout=5000)
     window.session.keeper.flush()
-    assert any(_stops(read(p)[0].document) == -1.25 for p in window._state_folder.rglob("*.autosave"))
+    assert any(_stops(read(p)[0].document) == -1.25 for p in window.state_folder.rglob("*.autosave"))
     folder.mkdir()
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(path.exists, timeout=5000)

@@ -17,7 +17,7 @@ def test_a_photograph_that_is_painted_over_is_read_again_and_told(window, qtbot,
     qtbot.waitUntil(lambda: path in window._file_watch._known, timeout=5000)
     told = []
     session.said.connect(lambda text, problem: told.append(text))
-    backend = window.bridge._backend
+    backend = window.bridge.backend
     before = {s.key() for s in backend.requests[-1].layers}
     Image.fromarray(np.full((32, 64, 3), 160, np.uint8)).save(path)
     qtbot.waitUntil(lambda: any("photo.png has changed" in t for t in told), timeout=5000)

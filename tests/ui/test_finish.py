@@ -56,12 +56,12 @@ def test_the_rail_ends_in_the_finish_and_a_click_shows_its_numbers(finish_window
 
 def test_a_number_changes_the_picture_at_once_and_asks_for_no_light(finish_window):
     window = finish_window
-    before, asked = pixel(window), (len(window.bridge._backend.requests), len(window.bridge._backend.balances))
+    before, asked = pixel(window), (len(window.bridge.backend.requests), len(window.bridge.backend.balances))
     type_in(window, "finish exposure", "-2")
     QTest.qWait(30)
     assert window.session.document.look.finish.grade.exposure == -2.0
     assert (pixel(window) < before).all()
-    backend = window.bridge._backend
+    backend = window.bridge.backend
     assert (len(backend.requests), len(backend.balances)) == asked
     window.session.undo()
     QTest.qWait(30)
@@ -288,7 +288,7 @@ def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
     type_in(finish_window, "dust brightness", "10000")
     type_in(finish_window, "dust", "40")
     qtbot.waitUntil(lambda: bridge.asking.finished and bridge.shown.image != bare[1], timeout=5000)
-    asked = bridge._backend.requests[-1]
+    asked = bridge.backend.requests[-1]
     assert asked.motes.per_m3 == 40.0
     # More of it is asked for again, brighter is not.
     # While frames go by they drift, and nothing is asked for.
@@ -297,10 +297,10 @@ def test_dust_floats_in_the_picture_and_goes_with_undo(finish_window, qtbot):
     now, then = (bridge.light.over_light(look, each, light.shape[:2])(light) for each in (shot, later))
     assert (now == bridge.light.over_light(look, shot, light.shape[:2])(light)).all()
     assert not (now == then).all()
-    dusty, count = bridge.shown.image.copy(), len(bridge._backend.requests)
+    dusty, count = bridge.shown.image.copy(), len(bridge.backend.requests)
     type_in(finish_window, "dust brightness", "20000")
     assert bridge.shown.image != dusty
-    assert len(bridge._backend.requests) == count
+    assert len(bridge.backend.requests) == count
     for _ in range(3):
         finish_window.session.undo()
     qtbot.waitUntil(lambda: bridge.shown.image == bare[1], timeout=5000)

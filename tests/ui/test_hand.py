@@ -42,7 +42,7 @@ def dimmer(window):
 def test_return_commits_and_closes(window, well):
     """It opened the editor again: a second Return applied a negative number twice, and the next key was typed into it."""
     keys(Qt.Key.Key_Return, "-2", Qt.Key.Key_Return)
-    assert well._editor is None
+    assert well.editor is None
     assert focus() is well
     assert dimmer(window) == -2.0
     keys("n")
@@ -55,7 +55,7 @@ def test_return_commits_and_closes(window, well):
 def test_escape_puts_back_what_was_there_and_does_nothing_else(window, well):
     chosen = window.session.chosen
     keys("5", Qt.Key.Key_Escape)
-    assert well._editor is None
+    assert well.editor is None
     assert dimmer(window) == 0.0
     assert window.session.chosen == chosen
 
@@ -73,7 +73,7 @@ def test_a_click_elsewhere_commits(window, well):
     window.picture.setFocus(Qt.FocusReason.MouseFocusReason)
     QApplication.processEvents()
     assert dimmer(window) == 0.75
-    assert well._editor is None
+    assert well.editor is None
 
 
 @pytest.mark.parametrize(("text", "value"), [("-1", -1.0), ("+=1/3", 1 / 3), ("-=2", -2.0)])
@@ -88,11 +88,11 @@ def test_what_is_refused_stays_open_and_says_why(window, well, text):
     keys(Qt.Key.Key_Return)
     keys(Qt.Key.Key_Delete)
     keys(text, Qt.Key.Key_Return)
-    assert well._editor is not None
+    assert well.editor is not None
     assert len(well.reason) > 8
     assert dimmer(window) == 0.0
     keys(Qt.Key.Key_Escape)
-    assert well._editor is None
+    assert well.editor is None
     assert well.reason == ""
 
 
@@ -108,7 +108,7 @@ def test_a_digit_at_a_well_is_typed_into_it(window, well):
     """It chose a card."""
     keys("3")
     assert window.session.chosen == "sun"
-    assert well._editor.text() == "3"
+    assert well.editor.text() == "3"
     keys(Qt.Key.Key_Escape)
     window.picture.setFocus()
     keys("2")

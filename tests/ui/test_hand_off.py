@@ -91,11 +91,11 @@ def test_the_same_again_by_one_key_and_a_file_that_is_there_is_asked_about(windo
 
 def test_choices_are_kept_and_damaged_ones_are_the_usual(window, sheet, tmp_path):
     pick_in(window, "size", "twice as large")
-    kept = HandOffSheet(window.session, window.bridge, window.hand_off, sheet._file)
+    kept = HandOffSheet(window.session, window.bridge, window.hand_off, sheet.file)
     assert kept.order == sheet.order
     for damage in ("[" * 9000, "5", json.dumps({"size": [1], "width": "x"})):
-        sheet._file.write_text(damage)
-        assert HandOffSheet(window.session, window.bridge, window.hand_off, sheet._file).order == Order()
+        sheet.file.write_text(damage)
+        assert HandOffSheet(window.session, window.bridge, window.hand_off, sheet.file).order == Order()
 
 
 def test_the_picture_goes_to_the_clipboard(window, sheet):

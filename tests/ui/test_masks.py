@@ -51,14 +51,14 @@ def overlay(window):
 
 def test_an_ellipse_darkens_what_lies_under_it_and_nothing_else(window):
     middle, corner = pixel(window), pixel(window, 0.02, 0.02)
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     press(window, "+ ellipse")
     assert np.array_equal(pixel(window), middle), "a new mask does nothing yet"
     type_in(window, "mask exposure", "-3")
     QTest.qWait(30)
     assert (pixel(window) < middle).all()
     assert np.array_equal(pixel(window, 0.02, 0.02), corner)
-    assert len(window.bridge._backend.requests) == asked
+    assert len(window.bridge.backend.requests) == asked
     window.session.undo()
     QTest.qWait(30)
     assert np.array_equal(pixel(window), middle)

@@ -23,7 +23,7 @@ def _opened(window, qtbot) -> MemorySheet:
 
 def test_the_limit_is_typed_kept_and_in_force_at_once(window, qtbot):
     sheet = _opened(window, qtbot)
-    limits = window.bridge._backend.limits
+    limits = window.bridge.backend.limits
     assert sheet.automatic.isChecked()
     assert not sheet.limit.isEnabled()
     QTest.mouseClick(sheet.automatic, Qt.MouseButton.LeftButton, pos=sheet.automatic.rect().center() / 2)
@@ -40,11 +40,11 @@ def test_what_lies_on_disk_is_told_and_deleted(window, qtbot):
     image = np.ones((320, 640, 3), np.float32)
     LayerCache(cache_folder() / "layers").put(LayerImage("k", 3, image, image))
     sheet = _opened(window, qtbot)
-    texts = [label.text() for label in sheet.findChildren(type(sheet._on_disk))]
+    texts = [label.text() for label in sheet.findChildren(type(sheet.on_disk))]
     assert any("free" in text for text in texts)
     assert told(memory.machine().total) in sheet._figures["machine"].text()
-    assert sheet._on_disk.text().startswith("4 MB")
+    assert sheet.on_disk.text().startswith("4 MB")
     button = next(b for b in sheet.findChildren(QPushButton) if b.text() == "delete them")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-    assert sheet._on_disk.text().startswith("0 MB")
+    assert sheet.on_disk.text().startswith("0 MB")
     assert not LayerCache(cache_folder() / "layers").has("k")

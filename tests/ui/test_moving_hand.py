@@ -20,7 +20,7 @@ def slow(qtbot, tmp_path, work):
     qtbot.addWidget(made)
     made.show()
     assert made.files.open_path(work)
-    backend = made.bridge._backend
+    backend = made.bridge.backend
     qtbot.waitUntil(lambda: bool(backend.held), timeout=20_000)
     backend.let_go()
     qtbot.waitUntil(lambda: made.bridge.shown.picture is not None, timeout=20_000)
@@ -30,7 +30,7 @@ def slow(qtbot, tmp_path, work):
 
 
 def test_a_hand_that_outruns_the_renderer_sees_every_answer(slow, qtbot):
-    backend, bridge = slow.bridge._backend, slow.bridge
+    backend, bridge = slow.bridge.backend, slow.bridge
     before = bridge.shown.picture.copy()
     for step in range(4):
         slow.hour.set_hour(13.0 + 0.25 * step)
@@ -58,14 +58,14 @@ def test_mist_that_is_not_answered_yet_is_told_by_how_far_one_sees(slow, qtbot):
     look = slow.session.document.look
     mist = attrs.evolve(look.medium, visibility_m=50.0, fall_off_m=500.0)
     slow.session.edit("mist", edits.change_look(slow.session.document, medium=mist))
-    qtbot.waitUntil(lambda: bool(slow.bridge._backend.held), timeout=2000)
+    qtbot.waitUntil(lambda: bool(slow.bridge.backend.held), timeout=2000)
     assert air_words(slow.bridge).startswith("visibility from the lens 5")
-    slow.bridge._backend.let_go()
+    slow.bridge.backend.let_go()
     qtbot.waitUntil(lambda: "of the contrast" in air_words(slow.bridge), timeout=2000)
 
 
 def test_a_request_that_is_never_answered_is_given_up(slow, qtbot):
-    backend = slow.bridge._backend
+    backend = slow.bridge.backend
     slow.hour.set_hour(13.0)
     qtbot.waitUntil(lambda: len(backend.held) == 1, timeout=2000)
     slow.hour.set_hour(14.0)

@@ -147,7 +147,7 @@ def test_closing_asks_and_staying_stays(window, work, monkeypatch):
     assert not window.close()
     assert window.isVisible()
     monkeypatch.setattr(questions, "ask", lambda *a: "discard it")
-    assert not window.bridge._backend.closed
+    assert not window.bridge.backend.closed
     window.session.discard()
     assert not window.session.unsaved()
 

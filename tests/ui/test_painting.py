@@ -34,7 +34,7 @@ def settled(window, qtbot, strokes=1):
 
 def test_a_stroke_is_answered_shown_and_taken_as_one_step_of_undo(window, row, qtbot):
     before = window.session.document
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     level = window.balance.present_shares().luminance.mean()
     pick(row, "brighter")
     across(window)
@@ -46,7 +46,7 @@ def test_a_stroke_is_answered_shown_and_taken_as_one_step_of_undo(window, row, q
     window.picture.setFocus()
     QTest.keyClick(window.picture, Qt.Key.Key_Return)
     assert window.session.document is not before
-    assert len(window.bridge._backend.requests) == asked, "not a ray"
+    assert len(window.bridge.backend.requests) == asked, "not a ray"
     assert not window.beside.painting.strokes
     window.session.undo()
     assert window.session.document.look == before.look

@@ -10,7 +10,7 @@ from tests.ui.hands import drag, slip_act
 
 
 def asked(window):
-    return window.bridge._backend.requests[-1].part
+    return window.bridge.backend.requests[-1].part
 
 
 def draw(window, left, top, right, bottom):
@@ -50,7 +50,7 @@ def test_it_stays_through_edits_and_escape_drops_it_last(window, qtbot):
     qtbot.waitUntil(lambda: asked(window) is not None)
     window.session.choose(window.session.document.look.sources[0].id)
     window.acts.step_hour(0.5)
-    qtbot.waitUntil(lambda: len(window.bridge._backend.requests) >= 3)
+    qtbot.waitUntil(lambda: len(window.bridge.backend.requests) >= 3)
     assert asked(window) is not None
     QTest.keyClick(window.picture, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: asked(window) is None)

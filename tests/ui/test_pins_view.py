@@ -37,7 +37,7 @@ def test_what_differs_is_listed_with_its_amount(window, view):
 
 
 def test_a_blend_by_keys_is_proposed_without_a_ray_and_taken(window, view):
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     before = window.session.document
     dimmer = before.look.sources[0].dimmer_stops
     view.slider.setFocus()
@@ -49,7 +49,7 @@ def test_a_blend_by_keys_is_proposed_without_a_ray_and_taken(window, view):
     shown = window.session.shown_look.sources[0].dimmer_stops
     assert shown == pytest.approx(dimmer - 1.0, abs=1e-3)
     assert window.session.document is before
-    assert len(window.bridge._backend.requests) == asked
+    assert len(window.bridge.backend.requests) == asked
     QTest.keyClick(view.slider, Qt.Key.Key_Return)
     assert window.session.document.look.sources[0].dimmer_stops == pytest.approx(dimmer - 1.0, abs=1e-3)
     window.session.undo()

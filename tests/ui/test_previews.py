@@ -27,7 +27,7 @@ def answer(backend, passes):
 @pytest.fixture
 def waiting(window, qtbot, monkeypatch):
     """The window after an edit whose picture is not there yet."""
-    backend = window.bridge._backend
+    backend = window.bridge.backend
     true_want = backend.want
 
     def want(request):
@@ -109,7 +109,7 @@ def test_clouds_of_an_older_document_drift_as_they_did(work):
 @pytest.fixture
 def held(window, qtbot, monkeypatch):
     """A renderer that answers when it is let."""
-    backend = window.bridge._backend
+    backend = window.bridge.backend
     true_want, waiting = backend.want, []
 
     def let_go():

@@ -61,7 +61,7 @@ def test_figures_are_those_of_the_shares(window, view):
 
 
 def test_an_ask_is_proposed_seen_and_taken_without_a_ray(window, view, qtbot):
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     before = window.session.document
     picture = window.bridge.shown.picture.copy()
     now = ratios(window.balance.shown).warm
@@ -77,7 +77,7 @@ def test_an_ask_is_proposed_seen_and_taken_without_a_ray(window, view, qtbot):
     QTest.keyClick(window.picture, Qt.Key.Key_Return)
     assert window.session.proposal is None
     assert window.session.document is not before
-    assert len(window.bridge._backend.requests) == asked, "not a ray"
+    assert len(window.bridge.backend.requests) == asked, "not a ray"
     window.session.undo()
     assert window.session.document.look == before.look, "one step of undo"
 
@@ -236,9 +236,9 @@ def test_a_colour_that_is_pointed_at_stands_out(window, view):
     view.strip.setFocus()
     QTest.keyClick(view.strip, Qt.Key.Key_Right)
     assert seen[-1] is not None
-    assert window.picture._isolated_image is not None
+    assert window.picture.isolated_image is not None
     QTest.keyClick(view.strip, Qt.Key.Key_Escape)
-    assert window.picture._isolated_image is None
+    assert window.picture.isolated_image is None
 
 
 def test_another_edit_drops_the_proposal(window, view):
@@ -281,9 +281,9 @@ def test_what_is_over_or_under_stands_out_on_demand(window, view):
     box = view.shows_ends
     view.ensureWidgetVisible(box)
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
-    assert window.picture._isolated_image is not None
+    assert window.picture.isolated_image is not None
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
-    assert window.picture._isolated_image is None
+    assert window.picture.isolated_image is None
 
 
 def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
@@ -291,7 +291,7 @@ def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
     sheet = window.beside.variations
     qtbot.waitUntil(lambda: len(sheet.found) > 0, timeout=15_000)
     assert 2 <= len(sheet.found) <= 9
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     before = window.session.document
     QTest.mouseClick(sheet.cells[0], Qt.MouseButton.LeftButton)
     assert window.session.proposal is not None
@@ -299,7 +299,7 @@ def test_variations_are_shown_and_one_is_taken_without_a_ray(window, qtbot):
     window.picture.setFocus()
     QTest.keyClick(window.picture, Qt.Key.Key_Return)
     assert window.session.document is not before
-    assert len(window.bridge._backend.requests) == asked
+    assert len(window.bridge.backend.requests) == asked
     window.session.undo()
     assert window.session.document.look == before.look
 

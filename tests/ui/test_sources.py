@@ -115,14 +115,14 @@ def test_a_measured_lamp_is_read_and_a_broken_file_changes_nothing(window, tmp_p
 def test_what_a_source_acts_on_asks_for_new_layers_once_and_is_mixed_from_then_on(window):
     lamp = put(window, "ball")
     QApplication.processEvents()
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     type_in(window, "highlights", "0")
-    assert len(window.bridge._backend.requests) == asked + 1
-    parts = {s.part for s in window.bridge._backend.requests[-1].layers}
+    assert len(window.bridge.backend.requests) == asked + 1
+    parts = {s.part for s in window.bridge.backend.requests[-1].layers}
     assert parts == {"all", "matte", "highlights"}
     type_in(window, "highlights", "0.5")
     type_in(window, "matte", "0.2")
-    assert len(window.bridge._backend.requests) == asked + 1, "both parts are there: it is a mix"
+    assert len(window.bridge.backend.requests) == asked + 1, "both parts are there: it is a mix"
     assert source(window, lamp).matte == 0.2
 
 
@@ -184,7 +184,7 @@ def test_a_card_is_put_pulled_turned_pale_and_taken_away(window):
     slip_act(window, seen_at(window, (-24.0, 0.0, 0.6), name="jetty"), "a dark flag")
     card = window.session.chosen_card
     assert card.name == "flag"
-    asked = window.bridge._backend.requests[-1]
+    asked = window.bridge.backend.requests[-1]
     assert all(len(layer.cards) == 1 for layer in asked.layers)
     (part, at), *_rest = window.picture.handles.places().items()
     drag(window.picture, at, at + QPointF(25, -10))
@@ -311,10 +311,10 @@ def test_groups_fold_into_one_card_that_balances_them(window):
     assert a not in window.rail.cards
     card = window.rail.cards[GROUP + "group"]
     assert isinstance(card, GroupCard)
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     drag(card, QPoint(60, 60), QPoint(60, 60 - 24))
     assert window.session.document.look.group("group").dimmer_stops == pytest.approx(1.0, abs=0.05)
-    assert len(window.bridge._backend.requests) == asked, "a group's dimmer is a mix"
+    assert len(window.bridge.backend.requests) == asked, "a group's dimmer is a mix"
     card.renew()
     card.repaint()
     card.toggle("muted")
@@ -404,7 +404,7 @@ def test_two_thousand_sources_do_not_hold_up_the_window(window, qtbot):
     QApplication.processEvents()
     window.plan.repaint()
     assert time.perf_counter() - started < 4.0
-    assert len(window.bridge._backend.requests[-1].layers) <= 120
+    assert len(window.bridge.backend.requests[-1].layers) <= 120
     assert window.rail.left_out > 1800
     times = []
     for step in range(6):

@@ -250,7 +250,7 @@ def test_frames_are_made_ahead_of_their_time(shot, qtbot, monkeypatch):
         make(number)
 
     # What frames take is told here, not by this machine.
-    monkeypatch.setattr(player, "_light_of", lambda there: ("exact", lambda: None))
+    monkeypatch.setattr(player, "light_of", lambda there: ("exact", lambda: None))
     monkeypatch.setattr(player._frames, "image", lambda _light, there: picture)
     monkeypatch.setattr(player, "_make", noted)
     player.play()
@@ -367,7 +367,7 @@ def test_mist_drifts_while_it_plays_once_small_pictures_are_there(window, qtbot)
         timeout=20_000,
     )
     player._sheet = sheet
-    assert player._light_of(frames[20])[0] == "held"
+    assert player.light_of(frames[20])[0] == "held"
     # The strip open, the look at rest: small pictures are made, and mist drifts as they say.
     window.picture.setFocus()
     QTest.keyClick(window.picture, Qt.Key.Key_F)
@@ -376,9 +376,9 @@ def test_mist_drifts_while_it_plays_once_small_pictures_are_there(window, qtbot)
     qtbot.waitUntil(lambda: bridge.asking.finished, timeout=20_000)
     standing = player._mixed(frames[20], session.document.shot.seconds)().light.copy()
     assert smalls[1] != pytest.approx(smalls[20], rel=0.01)
-    assert player._light_of(frames[1])[0] == "exact"
+    assert player.light_of(frames[1])[0] == "exact"
     for frame in (6, 20, 6):
-        how, light = player._light_of(frames[frame])
+        how, light = player.light_of(frames[frame])
         assert how == "drifting"
         np.testing.assert_allclose(light().light / standing, smalls[frame] / smalls[1], rtol=2e-3)
     QTest.keyClick(window.picture, Qt.Key.Key_Space)
@@ -514,17 +514,17 @@ def test_a_film_is_written_from_the_sheet_paused_and_gone_on_with(shot, qtbot, t
     sheet._change(folder=str(tmp_path), size="my own", width=64, passes=1)
     shot.facets.rebuild()
     shot.facets.wells["sequence last"].type_in("6")
-    spec = sheet._sequence(sheet.frames.path, 1, 6, 1)
+    spec = sheet.sequence_of(sheet.frames.path, 1, 6, 1)
     assert sheet.frames.span == (1, 6)
     job = sheet.sequences.add(spec, shot, InstantBackend())
     qtbot.waitUntil(lambda: job.state == DONE, timeout=30_000)
     assert (tmp_path / "Waiting lamplit wait.mp4").is_file()
     qtbot.waitUntil(lambda: "6 frames" in shot.notices.text)
     # Another is paused at once and goes on when it is told to.
-    other = sheet.sequences.add(sheet._sequence(tmp_path / "####.png", 1, 30, 1), shot, InstantBackend())
+    other = sheet.sequences.add(sheet.sequence_of(tmp_path / "####.png", 1, 30, 1), shot, InstantBackend())
     sheet.sequences.toggle(other)
     assert other.state == PAUSED
-    other._backend = InstantBackend()
+    other.backend = InstantBackend()
     sheet.sequences.toggle(other)
     qtbot.waitUntil(lambda: other.state == DONE, timeout=60_000)
     assert len(list(tmp_path.glob("00*.png"))) == 30
@@ -536,14 +536,14 @@ def test_files_of_others_are_asked_about(shot, qtbot, tmp_path, monkeypatch):
     asked = []
     monkeypatch.setattr(questions, "ask", lambda _p, _t, text, *_a, **_k: asked.append(text) or "do not write")
     (tmp_path / "0003.png").write_bytes(b"theirs")
-    spec = shot.sheet._sequence(tmp_path / "####.png", 1, 6, 1)
+    spec = shot.sheet.sequence_of(tmp_path / "####.png", 1, 6, 1)
     assert shot.sheet.sequences.add(spec, shot, InstantBackend()) is None
     assert "0003.png" in asked[0]
     assert (tmp_path / "0003.png").read_bytes() == b"theirs"
 
 
 def test_what_cannot_be_written_is_said(shot, tmp_path):
-    spec = shot.sheet._sequence(tmp_path / "gone" / "####.png", 1, 6, 1)
+    spec = shot.sheet.sequence_of(tmp_path / "gone" / "####.png", 1, 6, 1)
     assert shot.sheet.sequences.add(spec, shot) is None
     assert "not a folder" in shot.notices.text
 

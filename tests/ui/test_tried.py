@@ -52,7 +52,7 @@ def test_a_click_on_a_tick_opens_the_line_and_the_menu_returns_to_it_as_one_step
     qtbot.waitUntil(lambda: len(ticks(window)) == 2)
     QTest.mouseClick(well, Qt.MouseButton.LeftButton, pos=at(well, 2.0))
     assert window.session.document.look.sources[0].dimmer_stops == -4.0
-    QTest.keyClick(well._editor, Qt.Key.Key_Escape)
+    QTest.keyClick(well.editor, Qt.Key.Key_Escape)
     well.contextMenuEvent(_context(well))
     numbers = next(m for m in well.findChildren(QMenu) if m.title() == "numbers tried")
     next(a for a in numbers.actions() if a.text().startswith("2.00")).trigger()

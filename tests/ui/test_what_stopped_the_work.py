@@ -35,8 +35,8 @@ def test_undo_while_a_line_is_open_undoes_what_is_typed_and_nothing_hangs(window
     well = window.facets.wells["dimmer"]
     before = window.session.document
     QTest.keyClick(well, Qt.Key.Key_Return)
-    QTest.keyClicks(well._editor, "5")
-    QTest.keyClick(well._editor, Qt.Key.Key_Escape)
+    QTest.keyClicks(well.editor, "5")
+    QTest.keyClick(well.editor, Qt.Key.Key_Escape)
     QApplication.processEvents()
     assert window.session.document == before
     key(window, Qt.Key.Key_BracketRight)
@@ -173,12 +173,12 @@ def test_to_let_go_of_the_hour_moves_nothing_and_asks_for_no_light(window):
     """The picture began anew."""
     for name in ("sun", "sky"):
         window.session.choose(next(s.id for s in window.session.document.look.sources if s.name == name))
-        asked = len(window.bridge._backend.requests)
+        asked = len(window.bridge.backend.requests)
         box = next(b for b in window.facets.findChildren(QCheckBox) if b.text() == "follows the hour")
         QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(6, box.height() // 2))
         QTest.qWait(50)
         assert not window.session.chosen_source.shape.follows_hour
-        assert len(window.bridge._backend.requests) == asked
+        assert len(window.bridge.backend.requests) == asked
 
 
 def test_lightning_goes_into_the_sky_where_it_is_clicked(window):

@@ -98,18 +98,18 @@ def test_the_wheel_changes_only_a_well_whose_line_is_open(well):
     wheel(well)
     assert well.value == 100.0
     QTest.mouseClick(well, Qt.MouseButton.LeftButton)
-    wheel(well._editor)
+    wheel(well.editor)
     turned = well.value
     assert turned > 100.0
-    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    QTest.keyClick(well.editor, Qt.Key.Key_Return)
     assert settled == [turned]
     # Once it is closed the same wheel at the same place turns nothing.
     wheel(well)
     assert well.value == turned
     # What was turned is put back by Escape.
     QTest.mouseClick(well, Qt.MouseButton.LeftButton)
-    wheel(well._editor)
-    QTest.keyClick(well._editor, Qt.Key.Key_Escape)
+    wheel(well.editor)
+    QTest.keyClick(well.editor, Qt.Key.Key_Escape)
     assert well.value == pytest.approx(turned)
 
 
@@ -119,19 +119,19 @@ def test_marks_of_earlier_values_are_not_live(well, monkeypatch):
     x = round(well.tick_at(6.0))
     QTest.mouseClick(well, Qt.MouseButton.LeftButton, pos=QPoint(x, well.height() - 2))
     assert well.value == 100.0
-    assert well._editor is not None
+    assert well.editor is not None
 
 
 def test_a_number_that_can_be_read_in_two_ways_is_asked_about(well):
     QTest.mouseClick(well, Qt.MouseButton.LeftButton)
-    QTest.keyClicks(well._editor, "1,250")
-    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    QTest.keyClicks(well.editor, "1,250")
+    QTest.keyClick(well.editor, Qt.Key.Key_Return)
     assert well.value == 100.0
     assert "1250" in well.reason
     assert "1.25" in well.reason
-    QTest.keyClick(well._editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    QTest.keyClicks(well._editor, "1250")
-    QTest.keyClick(well._editor, Qt.Key.Key_Return)
+    QTest.keyClick(well.editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(well.editor, "1250")
+    QTest.keyClick(well.editor, Qt.Key.Key_Return)
     assert well.value == 1250.0
 
 
@@ -151,12 +151,12 @@ def test_keys_step_and_open_the_line(well):
     QTest.keyClick(well, Qt.Key.Key_Down)
     assert well.value == pytest.approx(100.0)
     QTest.keyPress(well, Qt.Key.Key_F2)
-    assert well._editor is not None
-    assert well._editor.text().endswith("lx")
-    well._close_editor()
+    assert well.editor is not None
+    assert well.editor.text().endswith("lx")
+    well.close_editor()
     QTest.keyClick(well, Qt.Key.Key_7)
-    assert well._editor.text() == "7"
-    well._close_editor()
+    assert well.editor.text() == "7"
+    well.close_editor()
 
 
 @settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -170,11 +170,11 @@ def test_any_value_can_be_painted(well, value):
 
 def test_nonsense_is_refused_and_the_line_stays_open(well):
     well.edit()
-    QTest.keyClicks(well._editor, "bright")
+    QTest.keyClicks(well.editor, "bright")
     QApplication.sendEvent(
-        well._editor, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+        well.editor, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
     )
-    assert well._editor is not None
+    assert well.editor is not None
     assert well.value == 100.0
 
 

@@ -58,7 +58,7 @@ def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
         return np.array([[image.pixelColor(x, y).value() for x in range(128)] for y in range(image.height())])
 
     before = seen()
-    board = window.bridge._backend.board
+    board = window.bridge.backend.board
     board.surface[:, board.height // 2, board.width // 2] = 1e9
     after = seen()
     assert after.max() > before.max(), "it is still told"
@@ -67,14 +67,14 @@ def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
 
 def test_dragging_a_card_up_raises_its_dimmer_without_new_rays(window, qtbot):
     card = window.rail.cards["sun"]
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     before = window.bridge.shown.picture.mean()
     drag(card, QPoint(60, 60), QPoint(60, 60 - 48))
     assert source(window, "sun").dimmer_stops == pytest.approx(2.0, abs=0.05)
     assert window.bridge.shown.picture.mean() > before
-    assert len(window.bridge._backend.requests) == asked
+    assert len(window.bridge.backend.requests) == asked
     assert window.session.chosen == "sun"
-    qtbot.waitUntil(lambda: any(settled for _m, _g, settled in window.bridge._backend.balances), timeout=3000)
+    qtbot.waitUntil(lambda: any(settled for _m, _g, settled in window.bridge.backend.balances), timeout=3000)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert source(window, "sun").dimmer_stops == 0.0, "a drag is one step of undo"
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -133,13 +133,13 @@ def test_start_from_black_is_black_and_one_lamp_brings_light(window, qtbot):
 
 def test_the_day_strip_moves_the_sun(window, qtbot):
     band = window.hour.band
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     y = 20
     drag(band, QPoint(band.width() // 2, y), QPoint(int(band.width() * 15 / 24), y))
     look = window.session.document.look
     assert look.hour_h == pytest.approx(15.0, abs=0.1)
     assert look.source("sun").shape.azimuth_deg > 200
-    qtbot.waitUntil(lambda: len(window.bridge._backend.requests) > asked)
+    qtbot.waitUntil(lambda: len(window.bridge.backend.requests) > asked)
     QTest.keyClick(window, Qt.Key.Key_H)
     assert window.session.document.look.hour_h == pytest.approx(look.hour_h + 1 / 6)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -162,7 +162,7 @@ def test_typing_dragging_and_wheeling_in_a_well(window):
     well.edit()
     finish(well, "5 m")
     assert source(window, "sun").amount == 20_000, "a wrong unit changes nothing"
-    well._close_editor()
+    well.close_editor()
     well = window.facets.wells["size"]
     drag(well, QPoint(100, 10), QPoint(160, 10))
     assert source(window, "sun").shape.diameter_deg > 0.8
@@ -184,13 +184,13 @@ def test_the_unit_is_told_anew_without_changing_the_light(window, qtbot):
 
 
 def test_air_and_lens_have_their_facets(window, qtbot):
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     window.session.choose(AIR)
     well = window.facets.wells["visibility"]
     well.edit()
     finish(well, "80 m")
     assert window.session.document.look.medium.visibility_m == 80.0
-    qtbot.waitUntil(lambda: len(window.bridge._backend.requests) == asked + 1)
+    qtbot.waitUntil(lambda: len(window.bridge.backend.requests) == asked + 1)
     window.session.choose(CAMERA)
     before = window.bridge.shown.image.pixelColor(20, 20).value()
     well = window.facets.wells["exposure"]
@@ -198,7 +198,7 @@ def test_air_and_lens_have_their_facets(window, qtbot):
     finish(well, "18 EV")
     QApplication.processEvents()
     assert window.bridge.shown.image.pixelColor(20, 20).value() < before
-    assert len(window.bridge._backend.requests) == asked + 1
+    assert len(window.bridge.backend.requests) == asked + 1
     assert window.facets.wells["focal length"].locked
 
 
@@ -221,18 +221,18 @@ def test_a_mark_is_pulled_in_the_plan_and_on_its_height_strip(window, qtbot):
     window.session.choose("rim")
     start = next(at for sid, part, at in plan.marks() if sid == "rim" and part == "position")
     before = source(window, "rim").shape
-    asked = len(window.bridge._backend.requests)
+    asked = len(window.bridge.backend.requests)
     drag(plan, start, start + QPointF(24, -10))
     after = source(window, "rim").shape
     assert after.position[0] - before.position[0] == pytest.approx(24 * plan.metres_per_pixel, rel=0.15)
     assert after.position[1] > before.position[1]
     assert after.position[2] == before.position[2]
     assert after.aim == before.aim
-    qtbot.waitUntil(lambda: len(window.bridge._backend.requests) > asked)
-    kept = {s.key() for s in window.bridge._backend.requests[-1].layers} & {
-        s.key() for s in window.bridge._backend.requests[asked - 1].layers
+    qtbot.waitUntil(lambda: len(window.bridge.backend.requests) > asked)
+    kept = {s.key() for s in window.bridge.backend.requests[-1].layers} & {
+        s.key() for s in window.bridge.backend.requests[asked - 1].layers
     }
-    assert len(kept) == len(window.bridge._backend.requests[-1].layers) - 1, "only the moved lamp restarts"
+    assert len(kept) == len(window.bridge.backend.requests[-1].layers) - 1, "only the moved lamp restarts"
     drag(plan, QPoint(plan.width() - 8, 100), QPoint(plan.width() - 8, 40))
     assert source(window, "rim").shape.position[2] > before.position[2]
 
@@ -419,9 +419,9 @@ def test_pointing_at_a_stop_shows_where_it_lies(window, qtbot):
     stop, cell = next((s, c) for s, c in window.ribbon._cells() if s == 2)
     QTest.mouseMove(window.ribbon, cell.center().toPoint())
     window.ribbon.pointed.emit(stop)
-    assert window.picture._isolated == 2
+    assert window.picture.isolated == 2
     window.ribbon.pointed.emit(None)
-    assert window.picture._isolated is None
+    assert window.picture.isolated is None
 
 
 def test_plan_and_picture_swap_and_the_picture_takes_the_window(window):

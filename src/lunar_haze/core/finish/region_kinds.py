@@ -144,12 +144,6 @@ def region_kind(
     return declare
 
 
-def forget_region(name: str) -> None:
-    """Undo a declaration; for tests."""
-    for row in KINDS.pop(name).rows:
-        SHOWN_FOR[row] -= {name}
-
-
 def in_frame(region: Region, scene: Scene) -> tuple[NDArray, NDArray]:
     """Every pixel's place along the region's own two axes, in frame heights."""
     height, width = scene.size

@@ -3,6 +3,10 @@
 For the few thousand rays of a placing act or a watch, not for pictures. Triangles are sorted along
 a Morton curve (Morton 1966) and boxed in two levels; a ray asks boxes, then triangles
 (Möller & Trumbore 1997).
+
+The window does not load the ray engine for them: for the demo place (157,000 triangles) a scene of that takes 49 MB and
+is packed in 7.2 s, this takes 16 MB and 1.9 s (one run, on a busy machine), and 20,000 rays are answered in 0.3 s. Only
+the render process needs more.
 """
 
 import math

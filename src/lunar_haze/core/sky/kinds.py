@@ -42,7 +42,7 @@ class SkyKind:
         return self.value.__name__.lower()
 
 
-_KINDS: dict[type, SkyKind] = {}
+SKY_KINDS: dict[type, SkyKind] = {}
 
 
 def sky_kind(name: str, amount: float, unit: str, rows: tuple[Row, ...] = ()) -> Callable[[T], T]:
@@ -50,9 +50,9 @@ def sky_kind(name: str, amount: float, unit: str, rows: tuple[Row, ...] = ()) ->
 
     def declare(value: T) -> T:
         made = SkyKind(value, name, amount, unit, rows)
-        if any(other.name == name or other.tag == made.tag for other in _KINDS.values()):
+        if any(other.name == name or other.tag == made.tag for other in SKY_KINDS.values()):
             raise ValueError(f"there is a kind of sky “{name}” already")
-        _KINDS[value] = made
+        SKY_KINDS[value] = made
         return value
 
     return declare
@@ -62,30 +62,25 @@ def radiance_of(value: type[Dome]) -> Callable[[R], R]:
     """Declares the function that makes the maps of a kind, told by the class of its values."""
 
     def declare(function: R) -> R:
-        _KINDS[value].radiance = function
+        SKY_KINDS[value].radiance = function
         return function
 
     return declare
 
 
-def forget_sky(value: type[Dome]) -> None:
-    """Undo a declaration; for tests."""
-    _KINDS.pop(value, None)
-
-
 def sky_kinds() -> tuple[SkyKind, ...]:
     """All kinds, in the order they are offered."""
-    return tuple(_KINDS.values())
+    return tuple(SKY_KINDS.values())
 
 
 def sky_kind_of(dome: Dome) -> SkyKind:
     """The kind that a dome is of. Raises KeyError for what is no dome."""
-    return _KINDS[type(dome)]
+    return SKY_KINDS[type(dome)]
 
 
 def sky_tagged(tag: str) -> SkyKind:
     """The kind that a file's tag stands for. Raises ValueError."""
-    for kind in _KINDS.values():
+    for kind in SKY_KINDS.values():
         if kind.tag == tag:
             return kind
     raise ValueError(f"“{tag}” is no kind of sky")

@@ -50,7 +50,7 @@ class SourceKind:
         return "lx" if self.units[0] == "true" else self.units[0]
 
 
-_KINDS: dict[type, SourceKind] = {}
+SOURCE_KINDS: dict[type, SourceKind] = {}
 
 
 def source_kind(
@@ -68,35 +68,30 @@ def source_kind(
 
     def declare(value: T) -> T:
         made = SourceKind(value, name, tag or name.replace(" ", ""), units, rows, placed, aimed, is_lamp, in_files)
-        if any(other.tag == made.tag or other.name == name for other in _KINDS.values()):
+        if any(other.tag == made.tag or other.name == name for other in SOURCE_KINDS.values()):
             raise ValueError(f"there is a kind of source “{name}” already")
-        _KINDS[value] = made
+        SOURCE_KINDS[value] = made
         return value
 
     return declare
 
 
-def forget_kind(value: type) -> None:
-    """Undo a declaration; for tests."""
-    _KINDS.pop(value, None)
-
-
 def kinds() -> tuple[SourceKind, ...]:
     """All kinds, in the order they are offered."""
-    return tuple(_KINDS.values())
+    return tuple(SOURCE_KINDS.values())
 
 
 def kind_of(shape: Any) -> SourceKind:
     """The kind of a shape, or of its nearest ancestor. Raises KeyError for what is no shape."""
     for value in type(shape).__mro__:
-        if value in _KINDS:
-            return _KINDS[value]
+        if value in SOURCE_KINDS:
+            return SOURCE_KINDS[value]
     raise KeyError(type(shape).__name__)
 
 
 def kind_tagged(tag: str) -> SourceKind:
     """The kind that a file's tag stands for. Raises ValueError."""
-    for kind in _KINDS.values():
+    for kind in SOURCE_KINDS.values():
         if kind.tag == tag and kind.in_files:
             return kind
     raise ValueError(f"“{tag}” is no kind of source")
@@ -104,5 +99,5 @@ def kind_tagged(tag: str) -> SourceKind:
 
 def lamp_kinds() -> tuple[SourceKind, ...]:
     """The kinds that a lamp can be made into, arrays of lamps last."""
-    lamps = [kind for kind in _KINDS.values() if kind.is_lamp]
-    return (*lamps, *(kind for kind in _KINDS.values() if kind.placed and not kind.is_lamp))
+    lamps = [kind for kind in SOURCE_KINDS.values() if kind.is_lamp]
+    return (*lamps, *(kind for kind in SOURCE_KINDS.values() if kind.placed and not kind.is_lamp))

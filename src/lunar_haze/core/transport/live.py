@@ -246,14 +246,3 @@ class LiveAir:
         """The best refined layer that differs from ``spec`` by its medium alone, the clearest first."""
         found = [s for s in frame.sums.values() if s.passes >= 1 and attrs.evolve(s.spec, medium=spec.medium) == spec]
         return max(found, key=lambda s: (min(s.passes, 8), s.spec.medium.visibility_m), default=None)
-
-
-def live_layer(frame: Frame, spec: LayerSpec, passes: int, reach: float) -> NDArray[np.float32]:
-    """Air part (pixels, 3) of one layer by the live way alone, from ``passes`` looks; for tests and benches."""
-    lights = pack_lights([lit_of(spec)], frame.place.place, frame.place.order)
-    grid = new_grid(frame.arrays, lights, 0)
-    for _ in range(passes):
-        look_once(grid, frame.arrays, frame.camera, reach, frame.guides.depth)
-    out = np.zeros((frame.pixels, 3), np.float32)
-    ViewAir(ViewPixels(frame.camera, reach, frame.guides.depth), spec.medium).add_airlight(grid, frame.arrays, out)
-    return out

@@ -93,7 +93,7 @@ class Well(QWidget):
         self.converts: Converts = lambda value, unit: None
         self._pressed: QPointF | None = None
         self._dragging = False
-        self._editor: WellLine | None = None
+        self.editor: WellLine | None = None
         self._opened_at = reset
         self._reason: QLabel | None = None
         self.setFixedHeight(24)
@@ -178,7 +178,7 @@ class Well(QWidget):
             self.edit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._close_editor()
+        self.close_editor()
         self._pressed = None
         self.reset()
 
@@ -188,13 +188,13 @@ class Well(QWidget):
 
     def turn(self, notches: float) -> None:
         """Turn the number whose line is open; what is typed there goes first."""
-        if self._editor is None:
+        if self.editor is None:
             return
         with contextlib.suppress(QuantityError):
-            self._offer(self._parsed(self._editor.text()))
+            self._offer(self._parsed(self.editor.text()))
         self.step(notches * 0.02)
-        self._editor.setText(exact_quantity(self.value, self.unit))
-        self._editor.selectAll()
+        self.editor.setText(exact_quantity(self.value, self.unit))
+        self.editor.selectAll()
         self._hide_reason()
 
     def event(self, event: QEvent) -> bool:
@@ -263,7 +263,7 @@ class Well(QWidget):
         if self.locked:
             self._say(self.locked)
             return
-        if self._editor is not None:
+        if self.editor is not None:
             return
         editor = WellLine(self, self.commit, self.cancel, self.turn)
         self._opened_at = self.value
@@ -272,7 +272,7 @@ class Well(QWidget):
         editor.setGeometry(self.rect())
         editor.setFont(theme.font())
         editor.textEdited.connect(self._hide_reason)
-        self._editor = editor
+        self.editor = editor
         editor.show()
         editor.setFocus()
         if not begin:
@@ -281,17 +281,17 @@ class Well(QWidget):
     def type_in(self, text: str) -> None:
         """Open the line with a text and commit it."""
         self.edit()
-        if self._editor is not None:
-            self._editor.setText(text)
+        if self.editor is not None:
+            self.editor.setText(text)
             self.commit()
 
     def commit(self, keep_focus: bool = True) -> bool:
         """Take what is typed and close; False where it is refused: then it stays open and says why."""
-        if self._editor is None:
+        if self.editor is None:
             return True
-        text = self._editor.text()
+        text = self.editor.text()
         if text == exact_quantity(self.value, self.unit):
-            self._close_editor(keep_focus)
+            self.close_editor(keep_focus)
             if self.value != self._opened_at:
                 self.settled.emit()
             return True
@@ -307,7 +307,7 @@ class Well(QWidget):
         except QuantityError as error:
             self._refuse(str(error))
             return False
-        self._close_editor(keep_focus)
+        self.close_editor(keep_focus)
         self._offer(value)
         self.settled.emit()
         return True
@@ -324,10 +324,10 @@ class Well(QWidget):
 
     def cancel(self) -> None:
         """Close the line; the value is what it was."""
-        if self._editor is not None and self.value != self._opened_at:
+        if self.editor is not None and self.value != self._opened_at:
             self._offer(self._opened_at)
             self.settled.emit()
-        self._close_editor(True)
+        self.close_editor(True)
 
     def reset(self) -> None:
         """Back to the value it had to begin with."""
@@ -335,15 +335,15 @@ class Well(QWidget):
         self.settled.emit()
 
     def _refuse(self, why: str) -> None:
-        if self._editor is None:
+        if self.editor is None:
             return
-        self._editor.setStyleSheet(f"border: 1px solid {theme.WARN};")
+        self.editor.setStyleSheet(f"border: 1px solid {theme.WARN};")
         self._say(why)
 
     def _take_offered(self, text: str) -> None:
         """Take the reading of a number that was clicked."""
-        if self._editor is not None:
-            self._editor.setText(text)
+        if self.editor is not None:
+            self.editor.setText(text)
             self.commit()
 
     def _say(self, why: str) -> None:
@@ -369,11 +369,11 @@ class Well(QWidget):
     def _hide_reason(self) -> None:
         if self._reason is not None:
             self._reason.hide()
-        if self._editor is not None:
-            self._editor.setStyleSheet("")
+        if self.editor is not None:
+            self.editor.setStyleSheet("")
 
-    def _close_editor(self, keep_focus: bool = True) -> None:
-        editor, self._editor = self._editor, None
+    def close_editor(self, keep_focus: bool = True) -> None:
+        editor, self.editor = self.editor, None
         self._hide_reason()
         if editor is not None:
             had = editor.hasFocus()
@@ -389,7 +389,7 @@ class Well(QWidget):
         super().hideEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
-        if self._editor is None:
+        if self.editor is None:
             self._hide_reason()
         self.update()
         super().focusOutEvent(event)

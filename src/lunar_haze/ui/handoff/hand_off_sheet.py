@@ -103,14 +103,14 @@ class HandOffSheet:
     """Holds the order, fills a column with it, and writes."""
 
     def __init__(self, session: Session, bridge: RenderBridge, hand_off: HandOff, file: Path) -> None:
-        self._session, self._bridge, self._hand_off, self._file = session, bridge, hand_off, file
+        self._session, self._bridge, self._hand_off, self.file = session, bridge, hand_off, file
         self.sequences = Sequences(session)
         self.frames = SequenceSheet(
             session,
             self.sequences,
             lambda: self.order.sequence,
             lambda order: self._change(sequence=order),
-            self._sequence,
+            self.sequence_of,
             lambda: self.folder,
             hand_off.parent,
         )
@@ -121,7 +121,7 @@ class HandOffSheet:
 
     def _change(self, **changes: Any) -> None:
         self.order = attrs.evolve(self.order, **changes)
-        write_settings(self._file, attrs.asdict(self.order))
+        write_settings(self.file, attrs.asdict(self.order))
 
     @property
     def folder(self) -> Path:
@@ -129,7 +129,7 @@ class HandOffSheet:
         start = self._session.path.parent if self._session.path else Path.home()
         return Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
 
-    def _sequence(self, path: Path, first: int, last: int, step: int) -> SequenceSpec:
+    def sequence_of(self, path: Path, first: int, last: int, step: int) -> SequenceSpec:
         document = self._session.document
         shot, (_suffix, bits, layers) = document.shot, self.order.sequence.written_as
         size = self.order.pixels(shot.frame_width, shot.frame_height)

@@ -45,7 +45,7 @@ class RenderBridge(QObject):
     def __init__(self, session: Session, backend: RenderBackend) -> None:
         super().__init__()
         self.session = session
-        self._backend = backend
+        self.backend = backend
         self.asking = Asking(session, backend)
         self.gains = self.asking.gains
         self.lens = Lens(session)
@@ -62,7 +62,7 @@ class RenderBridge(QObject):
         backend.start(lambda event: self._pass_on(event))
 
     def _pass_on(self, event: Event) -> None:
-        handed(self._event.emit, event, self._backend.board)
+        handed(self._event.emit, event, self.backend.board)
 
     def _forget(self) -> None:
         self.asking.forget()
@@ -144,24 +144,24 @@ class RenderBridge(QObject):
     @property
     def process_id(self) -> int | None:
         """Number of the render process."""
-        return self._backend.process_id
+        return self.backend.process_id
 
     def keep_within(self, limit_bytes: int) -> None:
         """Let layers take so many bytes of memory."""
-        self._backend.keep_within(limit_bytes)
+        self.backend.keep_within(limit_bytes)
 
     def hold(self, on: bool) -> None:
         """Let the light wait to be refined, or go on."""
-        self._backend.hold(on)
+        self.backend.hold(on)
 
     def try_again(self) -> None:
         """Start the render process once more after it was given up."""
-        self._backend.try_again()
+        self.backend.try_again()
         self.asking.again()
 
     def close(self) -> None:
         """End the render process."""
         self.asking.close()
-        self._backend.close()
+        self.backend.close()
         self.lens.board = None
         self.light.mix.forget()

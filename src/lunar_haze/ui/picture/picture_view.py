@@ -65,8 +65,8 @@ class PictureView(QWidget):
         #: Puts what is being added where a click is; says whether anything is being added.
         self.put_at: Callable[[Seen | None, NDArray[np.float64]], bool] = lambda seen, direction: False
         self.surround = theme.SURROUND
-        self._isolated: int | None = None
-        self._isolated_image: QImage | None = None
+        self.isolated: int | None = None
+        self.isolated_image: QImage | None = None
         self._open_slip: QMenu | None = None
         self._pressed: QPointF | None = None
         self._gesture = ""
@@ -142,8 +142,8 @@ class PictureView(QWidget):
     # -- news -----------------------------------------------------------------------------------
 
     def _renewed(self) -> None:
-        if self._isolated is not None:
-            self.isolate(self._isolated)
+        if self.isolated is not None:
+            self.isolate(self.isolated)
         self.update()
 
     def _progressed(self, what: str, share: float) -> None:
@@ -152,20 +152,20 @@ class PictureView(QWidget):
 
     def isolate(self, stop: int | None) -> None:
         """Show the parts of the picture that lie at one stop, the rest recedes; None shows all."""
-        self._isolated, self._isolated_image = stop, None
+        self.isolated, self.isolated_image = stop, None
         picture = self.bridge.shown.picture
         if stop is not None and picture is not None:
             inside = np.floor(stops_of(picture, self.bridge.shown.exposure()) + 0.5) == stop
-            self._isolated_image = self._receding(picture, inside)
+            self.isolated_image = self._receding(picture, inside)
         self.update()
 
     def point_out(self, where: NDArray[np.bool_] | None) -> None:
         """Let the rest of the picture recede behind a part (h, w) of it, of any size; None shows all."""
-        self._isolated, self._isolated_image = None, None
+        self.isolated, self.isolated_image = None, None
         picture = self.bridge.shown.picture
         if where is not None and picture is not None:
             inside = enlarged(where, *picture.shape[:2])
-            self._isolated_image = self._receding(picture, inside)
+            self.isolated_image = self._receding(picture, inside)
         self.update()
 
     def _receding(self, picture: NDArray[np.float32], inside: NDArray[np.bool_]) -> QImage:
@@ -349,7 +349,7 @@ class PictureView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, EMPTY)
             return
         frame = self.frame()
-        image = self._isolated_image or self.bridge.shown.image
+        image = self.isolated_image or self.bridge.shown.image
         if self.show_before and self.before is not None:
             painter.drawImage(frame, self.before)
             tag(painter, frame, "before")

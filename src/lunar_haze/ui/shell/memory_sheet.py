@@ -63,12 +63,12 @@ class MemorySheet(QDialog):
         line.addWidget(self.automatic)
         rows.addRow("layers in memory, at most", line)
 
-        self._on_disk = QLabel()
+        self.on_disk = QLabel()
         empty = QPushButton("delete them")
         empty.setToolTip("they are rendered again when they are needed; nothing else is lost")
         empty.clicked.connect(self._empty)
         line = QHBoxLayout()
-        line.addWidget(self._on_disk, 1)
+        line.addWidget(self.on_disk, 1)
         line.addWidget(empty)
         rows.addRow("layers on disk", line)
         note = QLabel("while the machine runs short, layers that are only kept for later give way by themselves")
@@ -96,4 +96,4 @@ class MemorySheet(QDialog):
         self._figures["this window"].setText(told(process_bytes()))
         number = self._bridge.process_id
         self._figures["rendering"].setText(told(process_bytes(number)) if number else "not running")
-        self._on_disk.setText(f"{told(self._cache.bytes_on_disk)} of at most {told(self._cache.limit_bytes)}")
+        self.on_disk.setText(f"{told(self._cache.bytes_on_disk)} of at most {told(self._cache.limit_bytes)}")

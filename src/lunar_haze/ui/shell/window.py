@@ -72,7 +72,7 @@ class Window(QMainWindow):
     def __init__(self, session: Session, backend: RenderBackend, state_folder: Path) -> None:
         super().__init__()
         self.session = session
-        self._state_folder = state_folder
+        self.state_folder = state_folder
         self.bridge = RenderBridge(session, backend)
         self._file_watch = FileWatch(session)
         self.keys = Keys(state_folder / "keys.json")
@@ -408,7 +408,7 @@ class Window(QMainWindow):
 
     @property
     def _geometry_file(self) -> Path:
-        return self._state_folder / "window.json"
+        return self.state_folder / "window.json"
 
     def _restore_geometry(self) -> None:
         room = self.screen().availableSize()

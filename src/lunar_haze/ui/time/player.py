@@ -269,7 +269,7 @@ class Player(QObject):
         """Have a frame mixed and finished on a thread, while the window draws those before."""
         assert self._sheet is not None
         there = self._sheet.at(self._frame_of(number))
-        light = self._light_of(there)
+        light = self.light_of(there)
         if light is None:
             self._work = Future()
             self._work.set_result(Made(number, there, "missing", None))
@@ -296,7 +296,7 @@ class Player(QObject):
             self._bridge.shown.show_frame(made.image)
         self.moved.emit(self.frame)
 
-    def _light_of(self, there: Document) -> tuple[str, Frame] | None:
+    def light_of(self, there: Document) -> tuple[str, Frame] | None:
         """How a frame is shown (a field of `Tally`), and what makes its light; None while there is none."""
         held_s = self.session.document.shot.seconds
         found, how = self._mixed(there), "exact"
