@@ -373,6 +373,7 @@ class Well(QWidget):
             self.editor.setStyleSheet("")
 
     def close_editor(self, keep_focus: bool = True) -> None:
+        """Close the line without taking what is in it; the well keeps the keyboard, or gives it up."""
         editor, self.editor = self.editor, None
         self._hide_reason()
         if editor is not None:

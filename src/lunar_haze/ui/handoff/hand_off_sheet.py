@@ -130,6 +130,7 @@ class HandOffSheet:
         return Path(self.order.folder) if self.order.folder and Path(self.order.folder).is_dir() else start
 
     def sequence_of(self, path: Path, first: int, last: int, step: int) -> SequenceSpec:
+        """The sequence of every ``step``-th frame as the sheet has it, written to ``path``."""
         document = self._session.document
         shot, (_suffix, bits, layers) = document.shot, self.order.sequence.written_as
         size = self.order.pixels(shot.frame_width, shot.frame_height)
