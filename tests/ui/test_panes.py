@@ -51,3 +51,16 @@ def test_sizes_come_back_and_damaged_ones_do_not(window):
     for damaged in ({"column": "wide"}, {"column": -5}, {"second view": 1e9}, {}):
         window.panes.restore(damaged)
         assert abs(window.panes.sizes()[1] - 400) <= 6
+
+
+def test_the_words_of_the_second_view_make_no_column_wider(window):
+    """With a seventh word the column grew by half, and the picture shrank."""
+    words = window.second.buttons.values()
+    least = window.second.minimumSizeHint().width()
+    assert least < sum(word.sizeHint().width() for word in words)
+    for width in (least, 600):
+        window.second.resize(width, 300)
+        QApplication.processEvents()
+        for word in words:
+            assert word.width() >= word.sizeHint().width()
+            assert window.second.rect().contains(word.geometry())

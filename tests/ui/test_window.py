@@ -267,7 +267,7 @@ def test_a_click_on_a_surface_offers_acts_and_puts_a_source_there(window):
     assert isinstance(made.shape, Ball)
     np.testing.assert_allclose(np.array(made.shape.position), seen.point + seen.normal * 0.4, atol=1e-6)
     next(a for a in slip.actions() if a.text() == "read here").trigger()
-    assert "cd/m2" in window.notices.text
+    assert "cd/m²" in window.notices.text
     sky = picture.slip(QPointF(picture.width() / 2, 20), None)
     assert sky.actions()[0].text() == "choose sky"
 

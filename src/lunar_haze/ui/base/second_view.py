@@ -4,7 +4,9 @@ from collections.abc import Callable
 
 import attrs
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from lunar_haze.ui.base.flow import FlowLayout
 
 
 def _nothing(is_seen: bool) -> None:
@@ -35,9 +37,9 @@ class SecondView(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
-        row = QHBoxLayout()
+        # In a narrow column the words go on in a second line: none is cut, and none makes the column wider.
+        row = FlowLayout()
         row.setContentsMargins(4, 2, 4, 2)
-        row.setSpacing(2)
         self._stack = QStackedWidget()
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
@@ -46,7 +48,6 @@ class SecondView(QWidget):
             button.setText(name)
             button.setToolTip(view.tip)
             button.setCheckable(True)
-            # The words stand side by side, none of them cut.
             button.setStyleSheet("QToolButton { padding: 3px 5px; }")
             button.setAccessibleName(f"second view: {name}")
             button.clicked.connect(lambda _on=False, n=name: self.show_view(n))
@@ -54,7 +55,6 @@ class SecondView(QWidget):
             row.addWidget(button)
             self.buttons[name] = button
             self._stack.addWidget(view.widget)
-        row.addStretch(1)
         outer.addLayout(row)
         outer.addWidget(self._stack, 1)
         self.show_view(views[0].name)
