@@ -20,8 +20,8 @@ from lunar_haze.service.still import StillMaker
 
 log = logging.getLogger(__name__)
 
-#: Their passes, and how many are kept.
-PASSES, MOST_KEPT = 6, 600
+#: Their passes, and how many are kept besides those that were asked for last: a step of undo finds its own again.
+PASSES, OTHERS_KEPT = 6, 48
 
 
 @attrs.frozen(eq=False)
@@ -45,6 +45,8 @@ class SmallFrames:
         self._due: list[FramePlan] = []
         self._asked = 0
         self._kept: OrderedDict[str, SmallFrame] = OrderedDict()
+        #: Names of those that were asked for last; a pause asks for none.
+        self._wanted: frozenset[str] = frozenset()
         self._thread: threading.Thread | None = None
         self._closing = False
 
@@ -53,6 +55,9 @@ class SmallFrames:
         with self._lock:
             self._due = [plan for plan in plans if plan.name not in self._kept]
             self._asked += 1
+            if plans:
+                self._wanted = frozenset(plan.name for plan in plans)
+                self._forget()
             if self._due and self._thread is None and not self._closing:
                 self._thread = threading.Thread(target=self._work, name="small-frames", daemon=True)
                 self._thread.start()
@@ -107,11 +112,16 @@ class SmallFrames:
                 return True
             return self._asked != asked and plan.name not in {other.name for other in self._due}
 
+    def _forget(self) -> None:
+        """Drop the oldest of those that nobody asks for any longer; under the lock."""
+        others = [name for name in self._kept if name not in self._wanted]
+        for name in others[: max(len(others) - OTHERS_KEPT, 0)]:
+            del self._kept[name]
+
     def _keep(self, made: SmallFrame) -> None:
         with self._lock:
             self._kept[made.name] = made
-            while len(self._kept) > MOST_KEPT:
-                self._kept.popitem(last=False)
+            self._forget()
             if self._closing:
                 return
         try:
