@@ -1,8 +1,10 @@
 import contextlib
 import io
 import json
+import os
 import subprocess
 import sys
+from pathlib import Path
 
 import attrs
 import numpy as np
@@ -246,3 +248,37 @@ def test_readings_tell_shares_that_add_up_and_sentences(demo):
 def test_readings_of_a_look_that_is_not_there_say_so(demo):
     told = run("readings", demo, "--look", "no such look", expect=1).stderr
     assert "no such look" in told
+
+
+def test_h_is_help_everywhere():
+    assert "render" in run("-h").stdout
+    assert "--samples" in run("render", "-h").stdout
+    assert run("render", "-h").stdout == run("render", "--help").stdout
+
+
+def test_a_shell_is_told_how_what_is_typed_goes_on():
+    script = typed("--show-completion", "bash").stdout
+    assert "_LUNAR_HAZE_COMPLETE" in script
+    asked = {"_LUNAR_HAZE_COMPLETE": "complete_bash", "COMP_WORDS": "lunar-haze re", "COMP_CWORD": "1"}
+    command = [sys.executable, "-c", "from lunar_haze.cli.main import run; run()"]
+    told = subprocess.run(command, capture_output=True, text=True, env=os.environ | asked)
+    assert set(told.stdout.split()) >= {"render", "readings"}
+    assert "Traceback" not in told.stderr
+
+
+def test_start_names_files_from_where_it_is_called(tmp_path):
+    """What is written lands where the command was given, not beside the program."""
+    root = Path(main.__file__).parents[3]
+    home = tmp_path / "program"
+    (home / "scripts").mkdir(parents=True)
+    (home / ".venv/bin").mkdir(parents=True)
+    (home / "start").write_text((root / "start").read_text())
+    (home / "scripts/setup.sh").write_text('cd "$here"\n')
+    python = home / ".venv/bin/python"
+    python.write_text('#!/bin/sh\n[ "$2" = lunar_haze ] && pwd > "$HAZE_TOLD" && echo "$@" >> "$HAZE_TOLD"\nexit 0\n')
+    python.chmod(0o755)
+    there = tmp_path / "work"
+    there.mkdir()
+    command = ["bash", str(home / "start"), "render", "a b.haze", "--output", "out.exr"]
+    subprocess.run(command, cwd=there, check=True, env=os.environ | {"HAZE_TOLD": str(tmp_path / "told")})
+    assert (tmp_path / "told").read_text() == f"{there}\n-m lunar_haze render a b.haze --output out.exr\n"

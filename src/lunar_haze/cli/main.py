@@ -3,6 +3,7 @@
 import contextlib
 import datetime as dt
 import json
+import os
 import sys
 import time
 from pathlib import Path
@@ -30,9 +31,12 @@ from lunar_haze.core.units.quantity import format_quantity
 
 COMMANDS = ("render", "sequence", "farm", "readings", "info", "new", "set", "trust", "sky")
 
+#: In the environment while a shell asks how what is typed goes on.
+COMPLETING = "_LUNAR_HAZE_COMPLETE"
+
 app = typer.Typer(
-    add_completion=False,
     no_args_is_help=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
     help="Mood and atmosphere lighting. Without a command: opens FILE.haze, or the demo place, in the window.",
@@ -401,8 +405,9 @@ def run(arguments: list[str] | None = None) -> None:
     start_logging("main")
     keep_tables_in(sky_folder())
     try:
-        if given and (given[0] in COMMANDS or given[0].startswith("-")):
-            sys.exit(app(given, standalone_mode=False) or 0)
+        # A shell that completes what is typed asks without arguments of its own.
+        if COMPLETING in os.environ or (given and (given[0] in COMMANDS or given[0].startswith("-"))):
+            sys.exit(app(given, prog_name="lunar-haze", standalone_mode=False) or 0)
         else:
             sys.exit(_window(given))
     except HazeError as error:
