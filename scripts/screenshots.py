@@ -113,8 +113,8 @@ def main() -> None:
         window.files.open_path(Path(state) / DEMO.name)
         for name in names:
             shot, look, chosen, second, swapped = VIEWS[name]
-            window.header._take_shot(shot)
-            window.header._take_look(look)
+            window.header.take_shot(shot)
+            window.header.take_look(look)
             session.choose(chosen)
             if swapped != window.panes.is_swapped:
                 window.swap()

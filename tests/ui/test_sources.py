@@ -330,7 +330,7 @@ def test_groups_fold_into_one_card_that_balances_them(window):
 
 
 def test_a_helper_light_goes_through_a_gap_that_is_looked_through(window, qtbot):
-    window.header._take_shot("Loft")
+    window.header.take_shot("Loft")
     qtbot.wait(50)
     camera = window.session.document.shot.seen_from
     shot = window.session.document.shot

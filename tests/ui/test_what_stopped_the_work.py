@@ -105,7 +105,7 @@ def test_another_shot_has_its_own_heading_and_numbers(window):
     window.session.choose(CAMERA)
     assert title(window) == "camera of Landing"
     first = window.facets.wells["focal length"].value
-    window.header._take_shot("Waiting")
+    window.header.take_shot("Waiting")
     QApplication.processEvents()
     assert title(window) == "camera of Waiting"
     shown = window.facets.wells["focal length"].value

@@ -163,6 +163,14 @@ class Column:
             row.addWidget(widget)
         self._rows.addLayout(row)
 
+    def unfold(self, inside: QWidget) -> None:
+        """Open the sections that a widget lies in."""
+        holder = inside.parentWidget()
+        while holder is not None:
+            if isinstance(holder, _Section):
+                holder.heading.setChecked(True)
+            holder = holder.parentWidget()
+
     def rows(self, *names: str) -> None:
         """The wells of rows, those that there are now."""
         for name in names:

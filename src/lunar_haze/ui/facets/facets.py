@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from lunar_haze.core.document.facet import Facet
@@ -78,6 +78,16 @@ class Facets(QScrollArea):
     def wells(self) -> dict[str, Well]:
         """The wells that are shown, by the names of their rows."""
         return self.column.wells
+
+    def reach(self, name: str) -> None:
+        """Give a row's well the keyboard, in sight, its sections open."""
+        well = self.wells.get(name)
+        if well is None:
+            return
+        self.column.unfold(well)
+        well.setFocus(Qt.FocusReason.OtherFocusReason)
+        # Once the sections that were opened are laid out.
+        QTimer.singleShot(0, well, lambda: self.ensureWidgetVisible(well, 0, 60))
 
     def update_wells(self) -> None:
         """Paint the wells again."""

@@ -88,7 +88,7 @@ class Header(QWidget):
         self.place.setProperty("title", True)
         row.addWidget(self.place)
         row.addSpacing(10)
-        self.shots = self._choice(row, "shot", self._take_shot)
+        self.shots = self._choice(row, "shot", self.take_shot)
         self._list_button(row, "shot")
         self.lock = QToolButton()
         self.lock.setIcon(theme.icon("lock"))
@@ -98,7 +98,7 @@ class Header(QWidget):
         self.lock.clicked.connect(self._toggle_lock)
         row.addWidget(self.lock)
         row.addSpacing(8)
-        self.looks = self._choice(row, "look", self._take_look)
+        self.looks = self._choice(row, "look", self.take_look)
         self._list_button(row, "look")
         row.addSpacing(8)
         self._button(row, actions["pin"], "pin")
@@ -155,13 +155,13 @@ class Header(QWidget):
         self.list_menus[what] = ListMenu(self.session, what, button)
         row.addWidget(button)
 
-    def _take_shot(self, name: str) -> None:
+    def take_shot(self, name: str) -> None:
         import attrs
 
         self.session.edit(f"to shot {name}", attrs.evolve(self.session.document, current_shot=name))
         self.session.seal()
 
-    def _take_look(self, name: str) -> None:
+    def take_look(self, name: str) -> None:
         import attrs
 
         self.session.edit(f"to look {name}", attrs.evolve(self.session.document, current_look=name))

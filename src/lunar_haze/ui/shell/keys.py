@@ -66,6 +66,7 @@ ACTS = (
     Act("frame-on", "a frame on", "D"),
     Act("frame-back", "a frame back", "Shift+D"),
     Act("whole", "picture alone", "F11"),
+    Act("find", "find an act, a number, a source, a look ...", "Ctrl+Space"),
     Act("manual", "manual", "F1"),
     Act("keys", "sheet of keys", "Shift+F1"),
 )

@@ -42,7 +42,7 @@ def fill_menu(menu: QMenu, actions: dict[str, QAction], asks: dict[str, Callable
     lay(*_WORK)
     open_menus["surround"] = menu.addMenu("surround")
     menu.addSeparator()
-    lay("manual", "keys", "memory ...", "help: show the log", "about Lunar Haze ...", "quit")
+    lay("find", "manual", "keys", "memory ...", "help: show the log", "about Lunar Haze ...", "quit")
     return open_menus
 
 

@@ -8,6 +8,8 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 FOLDER = Path(str(files("lunar_haze") / "resources" / "manual"))
+#: Names of its pages.
+PAGES = tuple(sorted(page.stem for page in FOLDER.glob("*.md") if page.stem != "index"))
 
 
 class Manual(QWidget):
@@ -35,6 +37,10 @@ class Manual(QWidget):
     def home(self) -> None:
         """The contents."""
         self.page.setSource(QUrl.fromLocalFile(str(FOLDER / "index.md")))
+
+    def open_page(self, name: str) -> None:
+        """One of `PAGES`."""
+        self.page.setSource(QUrl.fromLocalFile(str(FOLDER / f"{name}.md")))
 
     def _follow(self, link: QUrl) -> None:
         if link.scheme() in ("http", "https"):

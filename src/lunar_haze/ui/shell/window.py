@@ -49,6 +49,7 @@ from lunar_haze.ui.shell.bare_keys import BareKeys
 from lunar_haze.ui.shell.beside import Beside
 from lunar_haze.ui.shell.file_acts import FileActs
 from lunar_haze.ui.shell.file_kinds import FileKinds
+from lunar_haze.ui.shell.finder import Finder, everything
 from lunar_haze.ui.shell.header import Header
 from lunar_haze.ui.shell.keys import Keys, KeySheet
 from lunar_haze.ui.shell.look_acts import LookActs
@@ -240,6 +241,7 @@ class Window(QMainWindow):
             "frame-back": lambda: self.player.step(-1),
             "keys": self.show_keys,
             "manual": self.show_manual,
+            "find": self.open_finder,
         }
 
     def _fill_menu(self) -> None:
@@ -340,12 +342,19 @@ class Window(QMainWindow):
             # Not every window system gives a window its own size back.
             self.resize(self._size_before)
 
-    def show_manual(self) -> None:
-        """Open the manual in a window beside this one."""
+    def show_manual(self, page: str = "") -> None:
+        """Open the manual in a window beside this one, at one of its pages or where it was left."""
         if self._manual is None:
             self._manual = Manual()
+        if page:
+            self._manual.open_page(page)
         self._manual.show()
         self._manual.raise_()
+
+    def open_finder(self) -> None:
+        """Open the line that finds whatever has a name."""
+        self.finder = Finder(everything(self), self)
+        self.finder.popup()
 
     def show_keys(self) -> None:
         KeySheet(self.keys, self._actions.rekey, self).open()
