@@ -1,5 +1,8 @@
 """Files let fall on the window: by what they are and where they fall, with a short choice where it could be two things."""
 
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -13,6 +16,19 @@ from lunar_haze.core.sources.model import Sky
 from lunar_haze.core.sources.screen_video import FilmedScreen
 from tests.core.test_distribution import ies
 from tests.ui.hands import drop, put
+
+FILM = """
+import sys
+import av
+import numpy as np
+with av.open(sys.argv[1], "w") as film:
+    stream = film.add_stream("mpeg4", rate=10)
+    stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p"
+    for n in range(6):
+        frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), 40 * n, np.uint8), format="rgb24")
+        film.mux(stream.encode(frame))
+    film.mux(stream.encode())
+"""
 
 
 @pytest.fixture
@@ -105,15 +121,8 @@ def test_a_picture_is_a_cut_out_of_the_lamp_that_is_chosen(window, tmp_path):
 
 
 def test_a_film_asks_for_a_source_first(window, said, tmp_path, qtbot):
-    import av
-
-    with av.open(str(tmp_path / "film.mp4"), "w") as film:
-        stream = film.add_stream("mpeg4", rate=10)
-        stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p"
-        for n in range(6):
-            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), 40 * n, np.uint8), format="rgb24")
-            film.mux(stream.encode(frame))
-        film.mux(stream.encode())
+    # In a process of its own: an encoder that is collected while its threads write to the log waits for ever.
+    subprocess.run([sys.executable, "-c", FILM, str(tmp_path / "film.mp4")], check=True)
     window.session.choose("")
     drop(window.picture, tmp_path / "film.mp4")
     assert "choose the source" in said[-1][0]

@@ -254,11 +254,11 @@ def test_a_step_is_turned_off_copied_and_put_back_from_its_heading(finish_window
     choose_in(open_menu(window, "tone"), "turn on")
     assert np.array_equal(pixel(window), dark)
     choose_in(open_menu(window, "tone"), "copy this step")
-    choose_in(open_menu(window, "tone"), "put back")
+    choose_in(open_menu(window, "tone"), "reset")
     assert finish().grade.exposure == 0.0
     choose_in(open_menu(window, "glow"), "paste")
     assert finish().grade.exposure == -2.0
-    choose_in(open_menu(window, "glow"), "this step alone")
+    choose_in(open_menu(window, "glow"), "solo this step")
     assert "tone" in finish().off
     assert np.array_equal(pixel(window), plain)
 

@@ -279,7 +279,7 @@ def test_a_mask_is_copied_to_another_look_and_heard_alone(window):
     press(window, "paste")
     assert masks(window)[-1].regions[0].kind == "line"
     assert len(masks(window)) == count + 1
-    check(window, "alone")
+    check(window, "solo")
     assert window.session.document.look.finish.masks_at_work == ()
     type_in(window, "mask exposure", "-2")
     assert [m.name for m in window.session.document.look.finish.masks_at_work] == [masks(window)[-1].name]
@@ -301,9 +301,9 @@ def test_a_mask_heard_alone_gives_the_others_back_as_they_were(window):
     before = masks(window)
     window.session.choose_mask(0)
     QApplication.processEvents()
-    check(window, "alone")
+    check(window, "solo")
     assert window.session.document.look.finish.masks_at_work == (masks(window)[0],)
-    check(window, "alone")
+    check(window, "solo")
     assert masks(window) == before
     assert [m.muted for m in masks(window)] == [False, False, True]
 

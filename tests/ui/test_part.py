@@ -57,21 +57,21 @@ def test_it_stays_through_edits_and_escape_drops_it_last(window, qtbot):
 
 
 def test_the_slip_takes_the_part_about_a_place(window, qtbot):
-    slip_act(window, window.bridge.lens.seen_at(0.5, 0.8), "refine this part")
+    slip_act(window, window.bridge.lens.seen_at(0.5, 0.8), "refine a render region")
     qtbot.waitUntil(lambda: asked(window) is not None)
 
 
 def test_it_is_handed_off_alone(window, qtbot, tmp_path):
     draw(window, 0.25, 0.25, 0.75, 0.75)
     QTest.keyClick(window.picture, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
-    box = next(b for b in window.facets.findChildren(QCheckBox) if "part of the frame" in b.text())
+    box = next(b for b in window.facets.findChildren(QCheckBox) if "render region" in b.text())
     assert box.isChecked()
     assert window.sheet.path.stem.endswith("part")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
     assert not window.sheet.path.stem.endswith("part")
     assert window.sheet.part is None
     QTest.keyClick(window.picture, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
-    assert not [b for b in window.facets.findChildren(QCheckBox) if "part of the frame" in b.text()]
+    assert not [b for b in window.facets.findChildren(QCheckBox) if "render region" in b.text()]
 
 
 @pytest.mark.workers

@@ -225,7 +225,7 @@ def test_a_sentence_offers_what_helps_and_it_is_shown_first(window, view):
     press(view, f"try: {tries[0].remedy.words}")
     assert window.session.proposal is not None
     assert window.session.document is before
-    press(view, "leave it")
+    press(view, "cancel")
     assert window.session.proposal is None
 
 
