@@ -133,5 +133,5 @@ def test_progress_is_told_in_lines_where_there_is_no_terminal(demo, tmp_path):
          "-o", str(tmp_path / "a.png")],
         capture_output=True, text=True, check=True,
     )  # fmt: skip
-    lines = [line for line in done.stderr.splitlines() if "of 20 passes" in line]
+    lines = [line for line in done.stderr.splitlines() if "of 20 samples per pixel" in line]
     assert len(lines) >= 2
