@@ -14,6 +14,7 @@ from lunar_haze.core.finish.pipeline import finished
 from lunar_haze.core.finish.shelf import SHELF
 from lunar_haze.core.finish.values import TableFile
 from lunar_haze.ui.facets import finish_facets
+from lunar_haze.ui.facets.finish_steps import take_table
 from tests.core.test_grading_tables import BROKEN, IDENTITY, SWAPPED, written
 from tests.ui.hands import choice, key, pick_in, seen_at, slip_act, type_in
 
@@ -169,8 +170,7 @@ def test_a_table_is_opened_weakened_and_removed(finish_window, tmp_path, monkeyp
 def test_a_broken_table_is_told_and_changes_nothing(finish_window, tmp_path):
     window, told = finish_window, []
     window.session.said.connect(lambda text, problem: told.append((text, problem)))
-    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
-    facets.open_table(written(tmp_path, BROKEN["nan"]))
+    take_table(window.session, written(tmp_path, BROKEN["nan"]))
     assert told
     assert told[-1][1]
     assert "table.cube" in told[-1][0]
@@ -193,8 +193,7 @@ def test_a_table_that_changes_on_disk_is_seen_at_once_and_told(finish_window, tm
     window, told = finish_window, []
     window.session.said.connect(lambda text, problem: told.append(text))
     path = written(tmp_path, IDENTITY)
-    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
-    facets.open_table(path)
+    take_table(window.session, path)
     pick_in(window, "what the table is made for", "for the screen")
     QTest.qWait(30)
     before = pixel(window)
@@ -210,7 +209,7 @@ def test_a_table_is_kept_in_the_document_by_a_path_of_its_own(finish_window, tmp
 
     window = finish_window
     path = written(work.parent, IDENTITY, "own.cube")
-    finish_facets.FinishFacets(window.facets.column, window.bridge).open_table(path)
+    take_table(window.session, path)
     window.session.save()
     assert '"own.cube"' in work.read_text()
     again, notes = load(work)
@@ -341,9 +340,8 @@ def test_a_large_table_is_read_aside_and_the_picture_does_without_meanwhile(fini
     window = finish_window
     remarks = ("# " + "x" * 998 + "\n") * 3000
     path = written(tmp_path, SWAPPED.replace("\n", "\n" + remarks, 1), "large.cube")
-    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
     before = window.bridge.shown.image.copy()
-    facets.open_table(path)
+    take_table(window.session, path)
     assert window.session.document.look.finish.table is None
     qtbot.waitUntil(lambda: window.session.document.look.finish.table is not None, timeout=30_000)
     assert window.session.document.look.finish.table.path == str(path)
@@ -366,7 +364,8 @@ def test_a_large_table_that_is_damaged_is_told_and_changes_nothing(finish_window
     remarks = ("# " + "x" * 998 + "\n") * 3000
     told = []
     window.session.said.connect(lambda text, problem: told.append((text, problem)))
-    facets = finish_facets.FinishFacets(window.facets.column, window.bridge)
-    facets.open_table(written(tmp_path, remarks + SWAPPED.replace("LUT_3D_SIZE 2", "LUT_3D_SIZE 9"), "large.cube"))
+    take_table(
+        window.session, written(tmp_path, remarks + SWAPPED.replace("LUT_3D_SIZE 2", "LUT_3D_SIZE 9"), "large.cube")
+    )
     qtbot.waitUntil(lambda: any("large.cube" in text and problem for text, problem in told), timeout=30_000)
     assert window.session.document.look.finish.table is None

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import attrs
 from numpy.typing import NDArray
 
+from lunar_haze.core.units.kinds import Kinds
 from lunar_haze.core.units.row import Row
 
 T = TypeVar("T", bound=type)
@@ -42,17 +43,14 @@ class SkyKind:
         return self.value.__name__.lower()
 
 
-SKY_KINDS: dict[type, SkyKind] = {}
+SKY_KINDS: Kinds[SkyKind] = Kinds("sky")
 
 
 def sky_kind(name: str, amount: float, unit: str, rows: tuple[Row, ...] = ()) -> Callable[[T], T]:
     """Declares a kind of sky by the class of its values (see `SkyKind`)."""
 
     def declare(value: T) -> T:
-        made = SkyKind(value, name, amount, unit, rows)
-        if any(other.name == name or other.tag == made.tag for other in SKY_KINDS.values()):
-            raise ValueError(f"there is a kind of sky “{name}” already")
-        SKY_KINDS[value] = made
+        SKY_KINDS.declare(SkyKind(value, name, amount, unit, rows))
         return value
 
     return declare
@@ -80,7 +78,4 @@ def sky_kind_of(dome: Dome) -> SkyKind:
 
 def sky_tagged(tag: str) -> SkyKind:
     """The kind that a file's tag stands for. Raises ValueError."""
-    for kind in SKY_KINDS.values():
-        if kind.tag == tag:
-            return kind
-    raise ValueError(f"“{tag}” is no kind of sky")
+    return SKY_KINDS.tagged(tag)

@@ -12,6 +12,7 @@ import attrs
 import numpy as np
 from numpy.typing import NDArray
 
+from lunar_haze.core.units.kinds import Kinds
 from lunar_haze.core.units.row import Row, row
 
 T = TypeVar("T", bound=type)
@@ -55,14 +56,14 @@ class FlickerKind:
     rows: tuple[Row, ...]
 
 
-_KINDS: dict[type, FlickerKind] = {}
+_KINDS: Kinds[FlickerKind] = Kinds("flicker")
 
 
 def flicker_kind(name: str, tip: str, rows: tuple[Row, ...] = ()) -> Callable[[T], T]:
     """Declares a kind of flicker by the class of its values (see `FlickerKind`)."""
 
     def declare(value: T) -> T:
-        _KINDS[value] = FlickerKind(value, name, name.replace(" ", ""), tip, rows)
+        _KINDS.declare(FlickerKind(value, name, name.replace(" ", ""), tip, rows))
         return value
 
     return declare
@@ -80,10 +81,7 @@ def flicker_kind_of(value: Any) -> FlickerKind:
 
 def flicker_tagged(tag: str) -> FlickerKind:
     """The kind that a file's tag stands for. Raises ValueError."""
-    for kind in _KINDS.values():
-        if kind.tag == tag:
-            return kind
-    raise ValueError(f"“{tag}” is no kind of flicker")
+    return _KINDS.tagged(tag)
 
 
 flicker_kind("steady", "as it burns by itself")(Flicker)

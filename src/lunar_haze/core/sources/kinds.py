@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 import attrs
 
+from lunar_haze.core.units.kinds import Kinds
 from lunar_haze.core.units.row import Row
 
 T = TypeVar("T", bound=type)
@@ -50,7 +51,7 @@ class SourceKind:
         return "lx" if self.units[0] == "true" else self.units[0]
 
 
-SOURCE_KINDS: dict[type, SourceKind] = {}
+SOURCE_KINDS: Kinds[SourceKind] = Kinds("source")
 
 
 def source_kind(
@@ -67,10 +68,8 @@ def source_kind(
     """Declares a kind of source by the class of its values (see `SourceKind`)."""
 
     def declare(value: T) -> T:
-        made = SourceKind(value, name, tag or name.replace(" ", ""), units, rows, placed, aimed, is_lamp, in_files)
-        if any(other.tag == made.tag or other.name == name for other in SOURCE_KINDS.values()):
-            raise ValueError(f"there is a kind of source “{name}” already")
-        SOURCE_KINDS[value] = made
+        tag_of = tag or name.replace(" ", "")
+        SOURCE_KINDS.declare(SourceKind(value, name, tag_of, units, rows, placed, aimed, is_lamp, in_files))
         return value
 
     return declare
@@ -91,10 +90,10 @@ def kind_of(shape: Any) -> SourceKind:
 
 def kind_tagged(tag: str) -> SourceKind:
     """The kind that a file's tag stands for. Raises ValueError."""
-    for kind in SOURCE_KINDS.values():
-        if kind.tag == tag and kind.in_files:
-            return kind
-    raise ValueError(f"“{tag}” is no kind of source")
+    kind = SOURCE_KINDS.tagged(tag)
+    if not kind.in_files:
+        raise ValueError(f"“{tag}” is no kind of source that files hold")
+    return kind
 
 
 def lamp_kinds() -> tuple[SourceKind, ...]:

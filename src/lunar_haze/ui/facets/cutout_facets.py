@@ -10,8 +10,28 @@ from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.sources.cutouts import PICTURE, CutOut, kinds, pattern
 from lunar_haze.ui.facets.column import Column
+from lunar_haze.ui.session.session import Session
 
-_PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
+#: Pictures that can be cut-outs.
+PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
+_KINDS = f"Pictures ({' '.join(f'*{suffix}' for suffix in PICTURES)})"
+
+
+def lay_cutout(session: Session, cut: CutOut | None, write: Callable[[CutOut | None], Document]) -> bool:
+    """Take what ``write`` makes of a cut-out, or tell what is wrong with its picture; says whether it was taken."""
+    try:
+        if cut is not None:
+            pattern(cut)
+    except HazeError as error:
+        session.said.emit(str(error), True)
+        return False
+    session.act("cut-out", write(cut))
+    return True
+
+
+def of_picture(cut: CutOut | None, path: Path) -> CutOut:
+    """A cut-out with a picture as its pattern; its numbers stay."""
+    return attrs.evolve(cut or CutOut(), kind=PICTURE, path=str(path.resolve()))
 
 
 class CutOutFacets:
@@ -54,18 +74,11 @@ class CutOutFacets:
         self._lay(None if kind == "no cut-out" else attrs.evolve(self._read() or CutOut(), kind=kind, path=""))
 
     def _lay(self, cut: CutOut | None) -> None:
-        session = self._column.session
-        try:
-            if cut is not None:
-                pattern(cut)
-        except HazeError as error:
-            session.said.emit(str(error), True)
+        if not lay_cutout(self._column.session, cut, self._write):
             self._column.refresh()
-            return
-        session.act("cut-out", self._write(cut))
 
     def _ask_picture(self) -> None:
-        name, _kind = QFileDialog.getOpenFileName(self._column.window(), "a picture as cut-out", "", _PICTURES)
+        name, _kind = QFileDialog.getOpenFileName(self._column.window(), "a picture as cut-out", "", _KINDS)
         if name:
             self.use_picture(Path(name))
         else:
@@ -73,4 +86,4 @@ class CutOutFacets:
 
     def use_picture(self, path: Path) -> None:
         """Let a picture be the pattern."""
-        self._lay(attrs.evolve(self._read() or CutOut(), kind="picture", path=str(path.resolve())))
+        self._lay(of_picture(self._read(), path))

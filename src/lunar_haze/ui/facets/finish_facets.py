@@ -17,12 +17,12 @@ from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.shelf import SHELF, begun_with, name_of
 from lunar_haze.core.finish.steps import LEANING, MASKS, STEP_NAMES, TABLE, WHITE
 from lunar_haze.core.finish.tables import SUFFIXES
-from lunar_haze.core.finish.values import SPACES, TableFile
+from lunar_haze.core.finish.values import SPACES
 from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.picture.views import VIEWS
 from lunar_haze.ui.base.chip import Chip
 from lunar_haze.ui.facets.column import Column
-from lunar_haze.ui.facets.finish_steps import step_menu
+from lunar_haze.ui.facets.finish_steps import step_menu, take_table
 from lunar_haze.ui.facets.mask_facets import MaskFacets
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.screen import as_image, still_codes
@@ -224,13 +224,4 @@ class FinishFacets:
         folder = str(session.path.parent) if session.path else str(Path.home())
         name, _kind = QFileDialog.getOpenFileName(self._column.window(), "a grading table", folder, _TABLES)
         if name:
-            self.open_table(Path(name))
-
-    def open_table(self, path: Path) -> None:
-        """Lay a grading table over the grade, or tell what is wrong with it."""
-        before = self._finish.table
-
-        def take(table: TableFile) -> None:
-            self._session.act(f"table: {path.name}", self._changed(table=table))
-
-        self._session.tables.open(path, before.space if before else "log", take)
+            take_table(session, Path(name))

@@ -1,11 +1,14 @@
 """Steps of the finish: turned off and on, taken alone, copied, pasted, put back."""
 
+from pathlib import Path
+
 from PySide6.QtWidgets import QApplication, QMenu
 
 from lunar_haze.core.document import edits, finish_copy
 from lunar_haze.core.errors import FinishError
 from lunar_haze.core.finish.model import Finish
 from lunar_haze.core.finish.steps import STEP_NAMES
+from lunar_haze.core.finish.values import TableFile
 from lunar_haze.ui.session.session import Session
 
 
@@ -27,6 +30,16 @@ def paste(session: Session) -> None:
         session.choose_mask(len(document.look.finish.masks) - 1)
 
 
+def take_table(session: Session, path: Path) -> None:
+    """Lay a grading table over the grade, for what the one before was for; what is wrong with it is told."""
+    before = session.document.look.finish.table
+
+    def take(table: TableFile) -> None:
+        session.act(f"table: {path.name}", edits.change_finish(session.document, table=table))
+
+    session.tables.open(path, before.space if before else "log", take)
+
+
 def step_menu(session: Session, step: str) -> QMenu:
     """What can be done with one step."""
     finish = session.document.look.finish
@@ -40,7 +53,7 @@ def step_menu(session: Session, step: str) -> QMenu:
         "turn on" if is_off else "turn off",
         lambda: changed(f"{step} {'on' if is_off else 'off'}", finish_copy.with_off(finish, step, not is_off)),
     )
-    menu.addAction("solo this step", lambda: changed(f"{step} alone", finish_copy.alone(finish, step, STEP_NAMES)))
+    menu.addAction("solo this step", lambda: changed(f"{step} solo", finish_copy.alone(finish, step, STEP_NAMES)))
     menu.addSeparator()
     menu.addAction("copy this step", lambda: copy(session, finish, step))
     menu.addAction("copy the whole finish", lambda: copy(session, finish, finish_copy.WHOLE))

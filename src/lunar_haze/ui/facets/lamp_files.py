@@ -11,12 +11,13 @@ from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.model import Document
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.sources.array import Placed, as_kind, lamp_of, with_lamp
-from lunar_haze.core.sources.cutouts import PICTURE, CutOut, pattern
+from lunar_haze.core.sources.cutouts import CutOut
 from lunar_haze.core.sources.distribution import lumens, read_ies
 from lunar_haze.core.sources.ies_lamp import IesLamp
 from lunar_haze.core.sources.kinds import lamp_kinds
 from lunar_haze.core.sources.model import Source
 from lunar_haze.core.sources.orbit import distance_to_aim
+from lunar_haze.ui.facets.cutout_facets import lay_cutout, of_picture
 from lunar_haze.ui.session.session import Session
 
 #: A new lamp hangs so high over what the lens looks at [m].
@@ -51,13 +52,7 @@ def take_picture_as_cutout(session: Session, source_id: str, path: Path) -> None
     """Let a picture be the cut-out of a lamp; what is wrong with it is told."""
     shape: Any = session.document.look.expect(source_id).shape
     lamp: Any = lamp_of(shape)
-    cut = attrs.evolve(lamp.cutout or CutOut(), kind=PICTURE, path=str(path.resolve()))
-    try:
-        pattern(cut)
-    except HazeError as error:
-        session.said.emit(str(error), True)
-        return
-    session.act("cut-out", with_cutout(session.document, source_id, cut))
+    lay_cutout(session, of_picture(lamp.cutout, path), lambda cut: with_cutout(session.document, source_id, cut))
 
 
 def take_ies(session: Session, path: Path, source_id: str = "") -> None:

@@ -17,7 +17,8 @@ from lunar_haze.ui.session.session import Session
 
 #: What may become of the skies that a look has already.
 ALONE, TOGETHER, LEAVE = "mute them", "let both light", "add nothing"
-_KINDS = "panoramas (*.exr *.hdr *.png *.jpg *.jpeg *.tif *.tiff)"
+SUFFIXES = (".exr", ".hdr", ".png", ".jpg", ".jpeg", ".tif", ".tiff")
+_KINDS = f"panoramas ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
 
 
 def ask_photograph(session: Session, parent: QWidget) -> Path | None:

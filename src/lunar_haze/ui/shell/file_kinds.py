@@ -7,22 +7,20 @@ import attrs
 from PySide6.QtCore import QObject, QPoint
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lunar_haze.core.document.edits import change_finish
 from lunar_haze.core.document.files import SUFFIX
 from lunar_haze.core.finish import tables
-from lunar_haze.core.finish.values import TableFile
 from lunar_haze.core.picture import reference
 from lunar_haze.core.place.load import READERS
 from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.model import Source
 from lunar_haze.service.video import VIDEO_SUFFIXES
+from lunar_haze.ui.facets import photographed_sky
+from lunar_haze.ui.facets.cutout_facets import PICTURES
+from lunar_haze.ui.facets.finish_steps import take_table
 from lunar_haze.ui.facets.lamp_files import take_ies, take_picture_as_cutout, takes_cutout
-from lunar_haze.ui.facets.photographed_sky import lay_photograph
 from lunar_haze.ui.session.screen_film import FilmReading
 from lunar_haze.ui.session.session import Session
 
-SKIES = (".exr", ".hdr", ".png", ".jpg", ".jpeg", ".tif", ".tiff")
-CUTOUTS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
 OPEN_FIRST = "open a place first"
 
 
@@ -66,13 +64,14 @@ class FileKinds(QObject):
 
         self.uses = (
             FileUse(lambda: "open it", (SUFFIX, *READERS), lambda: "", open_path),
-            FileUse(lambda: "light with it, as a sky", SKIES, needs_place,
-                    lambda path: lay_photograph(session, path, parent)),
+            FileUse(lambda: "light with it, as a sky", photographed_sky.SUFFIXES, needs_place,
+                    lambda path: photographed_sky.lay_photograph(session, path, parent)),
             FileUse(lambda: "compare with it, as the reference", reference.SUFFIXES, needs_place, use_reference),
-            FileUse(lambda: f"put it before {name()}, as a cut-out", CUTOUTS,
+            FileUse(lambda: f"put it before {name()}, as a cut-out", PICTURES,
                     lamp_or("choose a lamp that takes a cut-out first", lambda: takes_cutout(self._chosen)),
                     lambda path: take_picture_as_cutout(session, session.chosen, path)),
-            FileUse(lambda: "grade with it, as a table", tables.SUFFIXES, needs_place, self._grade),
+            FileUse(lambda: "grade with it, as a table", tables.SUFFIXES, needs_place,
+                    lambda path: take_table(session, path)),
             FileUse(lambda: f"let {name()} shine as it does", (".ies",), lamp_or("choose a lamp first", is_lamp),
                     lambda path: take_ies(session, path, session.chosen)),
             FileUse(lambda: "add it, as a new IES lamp", (".ies",), needs_place, lambda path: take_ies(session, path)),
@@ -84,15 +83,6 @@ class FileKinds(QObject):
     @property
     def _chosen(self) -> Source | None:
         return self._session.document.look.source(self._session.chosen) if self._session.is_open else None
-
-    def _grade(self, path: Path) -> None:
-        session = self._session
-        before = session.document.look.finish.table
-
-        def take(table: TableFile) -> None:
-            session.act(f"table: {path.name}", change_finish(session.document, table=table))
-
-        session.tables.open(path, before.space if before else "log", take)
 
     def drop(self, path: Path, at: QPoint) -> None:
         """Use a file: at once where it can be one thing only, else as is chosen from a menu at ``at`` on the screen."""
