@@ -251,9 +251,12 @@ class PictureView(QWidget):
             self._move_camera(lambda camera: camera.dollied(0.9**turns), "dolly")
             return
         zoom = min(max(self.zoom * 1.15**turns, 1.0), 16.0)
-        at = event.position() - QPointF(self.width() / 2, self.height() / 2)
-        self.offset = at - (at - self.offset) * (zoom / self.zoom)
+        at = event.position()
+        x, y = self.to_picture(at)
         self.zoom = zoom
+        frame = self.frame()
+        # What lies under the pointer stays there; the whole picture lies on whole pixels, half of one away.
+        self.offset += at - frame.topLeft() - QPointF(x * frame.width(), y * frame.height())
         if zoom == 1.0:
             self.offset = QPointF(0, 0)
         self.update()
