@@ -12,8 +12,8 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.picture.display import DisplayTable, bake
-from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.plan.frames import frame_request
+from lunar_haze.core.readings.metering import meter
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.folders import cache_folder, sky_folder
@@ -48,7 +48,8 @@ def main() -> None:
         request = frame_request(1, spec, shot, look, SIZE, PASSES, live=False)
         still = compute(request, lambda *told: None)
         picture = still.clean if still.clean is not None else still.beauty
-        ev100 = metered_ev100(picture) or 0.0
+        found = meter(picture)
+        ev100 = found.ev100 if found else 0.0
         pixels = table.show(np.ascontiguousarray(picture, np.float32), exposure_scale(ev100, stops))[..., 2::-1]
         tile = Image.fromarray(np.ascontiguousarray(pixels))
         clock = f"{int(hour):02d}:{round(hour % 1 * 60):02d}"

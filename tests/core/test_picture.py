@@ -1,5 +1,3 @@
-import math
-
 import attrs
 import numba as nb
 import numpy as np
@@ -22,7 +20,6 @@ from lunar_haze.core.picture.readings import (
     RIBBON_LOW,
     air_reading,
     contrast_eaten,
-    metered_ev100,
     ribbon,
     shafts,
     stops_of,
@@ -33,7 +30,7 @@ from lunar_haze.core.plan.frames import frame_request, gains, layers_of, wanted
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.gain import source_gain
 from lunar_haze.core.sources.model import Ball, Beam, Sky, Source, Sun
-from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance, exposure_scale
+from lunar_haze.core.units.photometry import MID_GREY
 
 RNG = np.random.default_rng(2)
 VIEW = View(Camera(), 24, 12)
@@ -189,28 +186,6 @@ def test_the_ribbon_counts_every_pixel_once():
     assert one.cells[-RIBBON_LOW] == 1.0
     assert len(one.cells) == RIBBON_HIGH - RIBBON_LOW + 1
     assert ribbon(np.zeros((4, 4, 3), np.float32), 1.0).below == 1.0
-
-
-def test_metering_puts_the_picture_on_grey():
-    picture = np.full((20, 20, 3), 37.0, np.float32)
-    assert exposure_scale(metered_ev100(picture)) * 37.0 == pytest.approx(0.18, rel=1e-6)
-    assert metered_ev100(np.zeros((4, 4, 3))) is None
-
-
-def test_a_meter_reads_the_mean_by_stops_of_what_its_eye_makes_out():
-    light = np.ones((162, 322, 3), np.float32)
-    light[:, 161:] = 4.0
-    assert metered_ev100(light) == pytest.approx(ev100_of_luminance(2.0), abs=0.02)
-    # A lamp in frame and a gap decide nothing, and neither does grain.
-    light[:4, :30], light[-4:, :30] = 1e6, 0.0
-    assert metered_ev100(light) == pytest.approx(ev100_of_luminance(2.0), abs=0.15)
-    grain = np.ones((160, 320, 3), np.float32)
-    grain[::2, ::2] = 3.0
-    assert metered_ev100(grain) == pytest.approx(ev100_of_luminance(1.5), abs=0.02)
-    # Nor what no meter tells from black: it counts as eight stops under the mean.
-    gap = np.full((160, 320, 3), 256.0, np.float32)
-    gap[:, :160] = 1e-9
-    assert metered_ev100(gap) == pytest.approx(ev100_of_luminance(math.sqrt(256.0 * 0.5)), abs=0.05)
 
 
 # -- plan -------------------------------------------------------------------------------------------
@@ -424,16 +399,3 @@ def test_a_still_says_its_colours_units_time_frame_and_program(tmp_path):
     assert header["lunarHazeTime"] == "2024-08-21 18:30 local time"
     assert header["lunarHazeFrame"] == "3 of 1 to 9"
     assert header["software"].startswith("Lunar Haze")
-
-
-@pytest.mark.parametrize("lit_share", [1.0, 0.3, 0.05])
-def test_metering_a_noisy_picture_is_metering_the_clean_one(lit_share):
-    """Black speckle of a first pass set the exposure to -21 EV."""
-    rng = np.random.default_rng(5)
-    smooth = np.geomspace(0.02, 2.0, 320)[None, :, None] * np.ones((180, 1, 3))
-    # As rare samples are: most pixels see nothing, the others so much more.
-    noisy = np.where(rng.random((180, 320, 1)) < lit_share, smooth / lit_share, 0.0)
-    assert metered_ev100(noisy) == pytest.approx(metered_ev100(smooth), abs=1 / 3)
-    nearly_black = np.full((180, 320, 3), 1e-12)
-    nearly_black[80:100, 100:160] = 1.0
-    assert metered_ev100(nearly_black) > -11

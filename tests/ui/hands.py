@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QAction, QContextMenuEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QMenu
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QToolButton
 
 from lunar_haze.ui.picture.seen import Seen
 
@@ -113,3 +113,27 @@ def drop(widget, path, at=None):
     told = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     QApplication.sendEvent(widget, QDragEnterEvent(at.toPoint(), *told))
     QApplication.sendEvent(widget, QDropEvent(at, *told))
+
+
+def choose(menu: QMenu, *path: str) -> None:
+    """Walk down a menu by its words, with the keyboard."""
+    above = []
+    for words in path[:-1]:
+        action = next(a for a in menu.actions() if a.text() == words)
+        menu.setActiveAction(action)
+        QTest.keyClick(menu, Qt.Key.Key_Right)
+        above += [menu, action]
+        menu = action.menu()
+    menu.setActiveAction(next(a for a in menu.actions() if a.text() == path[-1]))
+    QTest.keyClick(menu, Qt.Key.Key_Return)
+    # Offscreen nothing closes the menus above the one that was chosen from.
+    for left in [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]:
+        left.close()
+    QApplication.processEvents()
+
+
+def undo(window):
+    """A click on undo in the header."""
+    action = window.actions_by_name["undo"]
+    button = next(b for b in window.header.findChildren(QToolButton) if b.defaultAction() is action)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)

@@ -12,9 +12,14 @@ import attrs
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.place.camera import LEAST_F_NUMBER
-from lunar_haze.core.units.photometry import ev100_of_luminance
+from lunar_haze.core.sky.ephemeris import Site
+from lunar_haze.core.sources.amounts import canonical
+from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
 from lunar_haze.core.units.row import Row, row, under
 
+#: A street at night under its lamps , whose ground has about 1 cd/m2.
+NIGHT_EV100 = 3.0
 #: The two numbers that a look keeps beside its EV100.
 EXPOSED_ROWS = (
     row("f-stop", "f-stop", "f_stop", "", 1.0, 22.0, 2.8, ratio=True, floor=0.5, ceiling=128.0,
@@ -65,6 +70,22 @@ TRIPLE_ROWS = under(
     ),
     attrs.evolve(EXPOSED_ROWS[1], read=lambda d: d.look.iso, write=_with_iso),
 )  # fmt: skip
+
+
+def hour_ev100(look: Look, site: Site) -> float:
+    """EV100 at which ground of mid grey under the natural light of a look's hour and weather lies on mid grey.
+
+    Not under `NIGHT_EV100`: a night is lit by lamps, and exposed for them.
+    """
+    level = 0.0
+    for body in (Sun(), Sun(body="moon", diameter_deg=0.52), Sky()):
+        shape = edits.under_heavens(Source("", "", body, 1.0, "true"), look, site).shape
+        light = canonical(shape, 1.0, "true", look.weather.atmosphere)
+        if isinstance(shape, Sun):
+            light *= max(math.sin(math.radians(shape.altitude_deg)), 0.0)
+        level += light
+    luminance = MID_GREY * level / math.pi
+    return max(round(ev100_of_luminance(luminance), 1), NIGHT_EV100)
 
 
 def placed_at(document: Document, luminance_cd_m2: float, stops: float) -> Document:

@@ -8,11 +8,12 @@ from typing import Any
 import attrs
 
 from lunar_haze.core.document.edits import free_name
+from lunar_haze.core.document.exposure import hour_ev100
 from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.errors import DocumentError
 
-#: Fields of a look that an empty one begins with as the look before has them: hour and exposure, not its light.
-_KEPT = ("hour_h", "date", "weather", "ev100", "bounces")
+#: Fields of a look that an empty one begins with as the look before has them: its hour and weather, not its light.
+_KEPT = ("hour_h", "date", "weather", "bounces")
 
 
 def current(document: Document, which: str) -> str:
@@ -39,10 +40,11 @@ def add_copy(document: Document, which: str, name: str) -> Document:
 
 
 def add_empty_look(document: Document, name: str) -> Document:
-    """A look without any light, made current; it has the hour, the weather and the exposure of the one before."""
+    """A look without any light, made current: hour and weather of the one before, exposed for that hour."""
     before = document.look
     name = free_name(name, names(document, "look"))
     look = Look(name, **{field: getattr(before, field) for field in _KEPT})
+    look = attrs.evolve(look, ev100=hour_ev100(look, document.place.site))
     return _with(document, "look", (*document.looks, look), name)
 
 

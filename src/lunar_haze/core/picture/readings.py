@@ -1,4 +1,4 @@
-"""What the picture measures: its light in whole stops round mid grey, and the meter's reading."""
+"""What the picture measures: its light in whole stops round mid grey, its mist and its shafts."""
 
 import attrs
 import numpy as np
@@ -6,12 +6,10 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter, uniform_filter
 
 from lunar_haze.core.colour.spaces import luminance
-from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
+from lunar_haze.core.units.photometry import MID_GREY
 
 #: Stops under and over mid grey that the ribbon tells apart.
 RIBBON_LOW, RIBBON_HIGH = -9, 7
-#: Blocks across the picture that the meter tells apart.
-METER_COLUMNS = 32
 
 
 @attrs.frozen(eq=False)
@@ -107,22 +105,3 @@ def shafts(air: NDArray, picture: NDArray) -> Shafts | None:
     strength = uniform_filter(np.abs(light - beside) / brighter, size)
     row, column = np.unravel_index(int(strength.argmax()), strength.shape)
     return Shafts((column + 0.5) / light.shape[1], (row + 0.5) / light.shape[0], float(strength[row, column]))
-
-
-def metered_ev100(picture: NDArray) -> float | None:
-    """EV100 that puts the picture's log-mean luminance on mid grey; None for a black picture.
-
-    Read from means of blocks, as a meter's eye sees them, so that grain does not count. The brightest and darkest
-    hundredth are left out, so that a lamp in frame or a black gap does not decide; nor does what lies more than eight
-    stops below the mean, which no meter tells from black. ``picture`` is (h, w, 3) ACEScg [cd/m2].
-    """
-    step = max(picture.shape[1] // METER_COLUMNS, 1)
-    rows, columns = picture.shape[0] // step, picture.shape[1] // step
-    light = np.maximum(luminance(picture[: rows * step, : columns * step]), 0.0)
-    light = light.reshape(rows, step, columns, step).mean((1, 3)).ravel().astype(np.float64)
-    mean = float(light.mean()) if light.size else 0.0
-    if not mean > 0.0:
-        return None
-    low, high = np.quantile(light, (0.01, 0.99))
-    low = max(low, float(np.minimum(light, high).mean()) * 2.0**-8)
-    return ev100_of_luminance(float(np.exp(np.log(np.clip(light, low, max(high, low))).mean())))

@@ -32,6 +32,7 @@ from lunar_haze.ui.picture.picture_handles import Handles
 from lunar_haze.ui.picture.picture_overlays import Overlay, tag
 from lunar_haze.ui.picture.seen import Seen
 from lunar_haze.ui.picture.surface_acts import SurfaceActs
+from lunar_haze.ui.picture.work_light import WorkLight
 from lunar_haze.ui.session.session import Session
 
 WIPE_REACH = 6.0
@@ -75,6 +76,8 @@ class PictureView(QWidget):
         self._holding: Overlay | None = None
         #: Where the keyboard points in the picture, in [0, 1]; None until arrows have moved it.
         self.reticle: QPointF | None = None
+        self.work_light = WorkLight(session, bridge)
+        self.lay_over(self.work_light)
         self.handles = Handles(session, bridge)
         self.lay_over(self.handles)
         self.part = PartOverlay(bridge)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from lunar_haze.core.document.files import SUFFIX, named
+from lunar_haze.core.document.files import SUFFIX, load, named
 from lunar_haze.core.document.known_files import remember
 from lunar_haze.core.errors import HazeError
 from lunar_haze.core.place.load import READERS
@@ -128,6 +128,21 @@ class FileActs:
             if answer != "replace it":
                 return False
         return self._dare(lambda: self._session.save(target))
+
+    def revert(self) -> None:
+        """Back to what was saved, as a step that can be undone."""
+        path = self._session.path
+        if path is None:
+            self._say("this was never saved: there is nothing to go back to", False)
+            return
+
+        def read() -> None:
+            document, notes = load(path, self._may_read)
+            self._session.act("revert to saved", document)
+            for note in notes:
+                self._say(note, True)
+
+        self._dare(read)
 
     def may_leave(self) -> bool:
         """Whether what is open may be left: work without a name is asked about, and so is a still being written."""

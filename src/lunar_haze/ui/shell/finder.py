@@ -84,15 +84,20 @@ def _trigger(action: QAction, holders: tuple[QObject, ...]) -> None:
     action.trigger()
 
 
+def _plain(action: QAction) -> str:
+    """The words of an action, without the mark of the letter that opens it."""
+    return action.text().replace("&", "")
+
+
 def entries_of(menu: QMenu, kind: str, path: str = "", holders: tuple[QObject, ...] = ()) -> Iterator[Entry]:
     """What a menu and the menus in it do, by their words after those they lie under; each keeps its menus alive."""
     for action in menu.actions():
         inside = action.menu()
         if isinstance(inside, QMenu):
-            yield from entries_of(inside, kind, f"{path}{action.text()}: ", (*holders, menu, action))
+            yield from entries_of(inside, kind, f"{path}{_plain(action)}: ", (*holders, menu, action))
         elif action.text() and action.isEnabled():
             run = partial(_trigger, action, (*holders, menu))
-            yield Entry(f"{path}{action.text()}", kind, action.shortcut().toString(), run)
+            yield Entry(f"{path}{_plain(action)}", kind, action.shortcut().toString(), run)
 
 
 def everything(window: "Window") -> list[Entry]:
@@ -100,7 +105,8 @@ def everything(window: "Window") -> list[Entry]:
     acts = {name: action for name, action in window.actions_by_name.items() if action.isEnabled() and name != "find"}
     found = [Entry(action.text(), "act", action.shortcut().toString(), action.trigger) for action in acts.values()]
     known = {entry.words for entry in found}
-    found += [entry for entry in entries_of(window.header.menu, "menu") if entry.words not in known]
+    in_menu = entries_of(window.header.menu, "menu")
+    found += [entry for entry in in_menu if entry.words.partition(": ")[2] not in known and entry.words not in known]
     pages = [Entry(f"manual: {page}", "page", "", partial(window.show_manual, page)) for page in PAGES]
     session = window.session
     if not session.is_open:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.ids import new_id
 from lunar_haze.core.document.rows import AIR, FINISH
-from lunar_haze.core.picture.readings import metered_ev100
 from lunar_haze.core.sky.kinds import sky_kind_of
 from lunar_haze.core.sky.lat_long import bearing_of
 from lunar_haze.core.sky.model import Lightning
@@ -22,7 +21,6 @@ from lunar_haze.core.sources.storms import Storm
 from lunar_haze.core.units.photometry import MID_GREY, exposure_scale
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.base import questions
-from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.session.session import Session
 
 #: How far over mid grey a flash that is added lights level ground [stops].
@@ -49,12 +47,11 @@ class LookActs:
     def __init__(
         self,
         session: Session,
-        bridge: RenderBridge,
         say: Callable[[str, bool], None],
         set_hour: Callable[[float], None],
         parent: QWidget,
     ) -> None:
-        self.session, self.bridge = session, bridge
+        self.session = session
         self._say, self._set_hour, self._parent = say, set_hour, parent
 
     def start_from_black(self) -> None:
@@ -66,8 +63,8 @@ class LookActs:
             self._parent,
             "black",
             "Start from black.",
-            "A new empty look keeps hour and exposure, and this one stays as it is; silenced, its sources stay and are "
-            "brought up one by one.",
+            "A new empty look has this hour and its exposure, and this one stays as it is; silenced, its sources stay "
+            "and are brought up one by one.",
             ["new empty look", "silence this one", "cancel"],
         )
         if answer == "new empty look":
@@ -76,20 +73,6 @@ class LookActs:
         elif answer == "silence this one":
             self.session.act("start from black", edits.start_from_black(document))
             self._say("everything is silenced; choose a card and press N to bring it up", False)
-
-    def set_exposure_from_picture(self) -> None:
-        """Set the locked exposure by metering the picture once, as soon as it is no stand-in."""
-        if self.session.is_open and not self.bridge.shown.when_true(self._meter):
-            self._say("waiting for the picture: a preview is not metered", False)
-
-    def _meter(self) -> None:
-        picture = self.bridge.shown.picture
-        ev100 = None if picture is None else metered_ev100(picture)
-        if ev100 is None:
-            self._say("the picture is black; there is nothing to meter", False)
-            return
-        document = edits.change_look(self.session.document, ev100=round(ev100, 2), stops=0.0)
-        self.session.act("exposure from picture", document)
 
     def toggle(self, field: str, label: str) -> None:
         """Turn a switch of the chosen source, or mute the finish."""
@@ -177,7 +160,10 @@ class LookActs:
             self.paste()
 
     def _beside(self, source: Source) -> Source:
-        """A source that stands where another does already, to the right of it as the lens sees it, aim and all."""
+        """A source that stands where another does already, to the right of it as the lens sees it.
+
+        Its aim goes along, unless it is the subject.
+        """
         shape, document = source.shape, self.session.document
         taken = {s.shape.position for s in document.look.sources if isinstance(s.shape, Placed)}
         if not isinstance(shape, Placed) or shape.position not in taken:
@@ -185,7 +171,7 @@ class LookActs:
         right = document.shot.seen_from.axes()[0]
         while shape.position in taken:
             position, aim = (as_vec(np.add(point, BESIDE_M * right)) for point in (shape.position, shape.aim))
-            shape = moved(shape, position, aim)
+            shape = moved(shape, position, shape.aim if source.aims_at_subject else aim)
         return attrs.evolve(source, shape=shape)
 
     def ask_group(self) -> None:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from lunar_haze.core.document.rows import AIR
+from lunar_haze.core.readings.metering import Meters
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
@@ -47,13 +48,14 @@ from lunar_haze.ui.shell.adding import Adding
 from lunar_haze.ui.shell.assistant import ROLES_PROPOSED, Assistant, WatchSheet
 from lunar_haze.ui.shell.bare_keys import BareKeys
 from lunar_haze.ui.shell.beside import Beside
+from lunar_haze.ui.shell.exposing import Exposing
 from lunar_haze.ui.shell.file_acts import FileActs
 from lunar_haze.ui.shell.file_kinds import FileKinds
 from lunar_haze.ui.shell.finder import Finder, everything
 from lunar_haze.ui.shell.header import Header
 from lunar_haze.ui.shell.keys import Keys, KeySheet
 from lunar_haze.ui.shell.look_acts import LookActs
-from lunar_haze.ui.shell.main_menu import fill_menu, fill_recent
+from lunar_haze.ui.shell.main_menu import RECENT, SURROUND, fill_menu, fill_recent
 from lunar_haze.ui.shell.manual import Manual
 from lunar_haze.ui.shell.memory_sheet import MemorySheet
 from lunar_haze.ui.time.cue_strip import CueStrip
@@ -85,7 +87,8 @@ class Window(QMainWindow):
         self.hour = DayStrip(session, self.bridge)
         self.player = Player(session, self.bridge)
         self.cue_strip = CueStrip(session, self.player)
-        self.acts = LookActs(session, self.bridge, self.notices.say, self.hour.set_hour, self)
+        self.acts = LookActs(session, self.notices.say, self.hour.set_hour, self)
+        self.exposing = Exposing(session, self.bridge, self.notices.say)
         self._actions = Actions(self, self.keys, self._handlers())
         self.actions_by_name = self._actions.by_name
         self.pins = Pins(session, self.bridge, self.picture, self.notices.say)
@@ -103,6 +106,7 @@ class Window(QMainWindow):
         self.adding = Adding(session, self.acts, self.assistant, self.picture.acts, self.picture)
         self.beside = Beside(session, self.bridge, self.picture, self.plan, self.pins, self.player)
         self.second, self.balance = self.beside.second, self.beside.balance
+        session.measured = self.balance.measured
         self.hand_off = HandOff(session, self.header.status, self.header)
         self.sheet = HandOffSheet(session, self.bridge, self.hand_off, state_folder / "hand_off.json")
         self.facets.fill_hand_off = self.sheet.fill
@@ -125,7 +129,8 @@ class Window(QMainWindow):
         self._actions.act_in(*places)
         self._bare_keys = BareKeys(
             session, self.picture, self.player, self.panes, self._play, self.toggle_whole,
-            (self.adding, self.beside, self.assistant), (self.adding, self.balance, self.assistant), self.notices.say,
+            (self.adding, self.beside, self.assistant, self.picture.work_light),
+            (self.adding, self.balance, self.assistant), self.notices.say,
             places,
             self.second,
         )  # fmt: skip
@@ -212,7 +217,10 @@ class Window(QMainWindow):
             "add": self.ask_add,
             "wipe": lambda: self.pins.toggle_wipe(),
             "black": self.acts.start_from_black,
-            "exposure": self.acts.set_exposure_from_picture,
+            "work-light": self.picture.work_light.toggle,
+            "exposure": lambda: self.exposing.meter(),
+            "exposure-subject": lambda: self.exposing.meter(Meters.SUBJECT),
+            "exposure-whole": lambda: self.exposing.meter(Meters.WHOLE),
             "next": lambda: self.acts.choose_next(1),
             "previous": lambda: self.acts.choose_next(-1),
             "mute": lambda: self.acts.toggle("muted", "mute"),
@@ -246,6 +254,7 @@ class Window(QMainWindow):
 
     def _fill_menu(self) -> None:
         asks: dict[str, Callable[[], object]] = {
+            "revert to saved": self.files.revert,
             "place: scale ...": self.files.ask_scale,
             "place: scene ...": self.files.ask_scene,
             "hand-off: write the sky ...": self.hand_off.ask_sky,
@@ -254,10 +263,10 @@ class Window(QMainWindow):
             "about Lunar Haze ...": lambda: AboutSheet(self).open(),
         }
         menus = fill_menu(self.header.menu, self.actions_by_name, asks)
-        recent = menus["recent"]
+        recent = menus[RECENT]
         recent.aboutToShow.connect(lambda: fill_recent(recent, self.session.recent.paths(), self.files.open_path))
         for name in SURROUNDS:
-            menus["surround"].addAction(name, lambda n=name: self._set_surround(n))
+            menus[SURROUND].addAction(name, lambda n=name: self._set_surround(n))
 
     def _refresh_acts(self) -> None:
         is_open = self.session.is_open
