@@ -9,28 +9,12 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QToo
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document import lists
+from lunar_haze.core.document.exposure import hour_ev100
 from lunar_haze.core.errors import DocumentError
 from lunar_haze.core.sources.kinds import kind_of
 from lunar_haze.core.sources.model import OvalBeam
 from lunar_haze.ui.base import questions
-from tests.ui.hands import drag
-
-
-def choose(menu: QMenu, *path: str) -> None:
-    """Walk down a menu by its words, with the keyboard."""
-    above = []
-    for words in path[:-1]:
-        action = next(a for a in menu.actions() if a.text() == words)
-        menu.setActiveAction(action)
-        QTest.keyClick(menu, Qt.Key.Key_Right)
-        above += [menu, action]
-        menu = action.menu()
-    menu.setActiveAction(next(a for a in menu.actions() if a.text() == path[-1]))
-    QTest.keyClick(menu, Qt.Key.Key_Return)
-    # Offscreen nothing closes the menus above the one that was chosen from.
-    for left in [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]:
-        left.close()
-    QApplication.processEvents()
+from tests.ui.hands import choose, drag, undo
 
 
 def opened(window, act) -> QMenu:
@@ -42,12 +26,6 @@ def opened(window, act) -> QMenu:
 
 def add(window, *path):
     choose(opened(window, lambda: QTest.mouseClick(window.add_button, Qt.MouseButton.LeftButton)), *path)
-
-
-def undo(window):
-    action = window.actions_by_name["undo"]
-    button = next(b for b in window.header.findChildren(QToolButton) if b.defaultAction() is action)
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
 def look(window):
@@ -65,7 +43,8 @@ def test_a_lamp_is_proposed_and_return_puts_it_by_the_subject(window, qtbot):
     made = window.session.chosen_source
     assert made.name == "oil lantern"
     assert made.unit == "lm"
-    assert made.amount == 120.0
+    assert made.role in ("key", "practical"), "it arrives for what it does"
+    assert float(f"{made.amount:.2g}") == made.amount
     assert window.session.ghost is None
     undo(window)
     assert len(look(window).sources) == before
@@ -167,7 +146,8 @@ def test_looks_are_made_empty_renamed_ordered_and_deleted(window):
     assert not look(window).sources
     assert not look(window).cards
     assert look(window).medium == Medium()
-    assert (look(window).hour_h, look(window).ev100) == (before.hour_h, before.ev100)
+    assert look(window).hour_h == before.hour_h
+    assert look(window).ev100 == hour_ev100(look(window), window.session.document.place.site)
     typed("from nothing")
     from_list(window, "look", "rename this look ...")
     assert [k.name for k in window.session.document.looks] == [*names, "from nothing"]

@@ -53,7 +53,7 @@ def test_it_opens_on_the_demo_with_a_picture_cards_and_a_plan(window, qtbot):
 
 def test_one_grain_far_brighter_than_white_does_not_whiten_a_card(window):
     def seen():
-        image = share_picture(window.bridge, ["sun"], 128)
+        image = share_picture(window.bridge, ["sun"], 128).image
         assert image.width() == 128
         return np.array([[image.pixelColor(x, y).value() for x in range(128)] for y in range(image.height())])
 

@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.readings.shares import Shares
 
 KEYS, RIMS = frozenset({"key"}), frozenset({"rim", "kicker"})
+#: What comes from everywhere, or softens what a key does.
+FILLS = frozenset({"fill", "bounce"})
 #: What lies behind the subject and does not fill its shadows.
 APART = frozenset({"background", "practical"})
 
@@ -42,17 +44,21 @@ class Ratios:
 def groups(shares: Shares, on: NDArray) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
     """Which sources (n,) are key, fill and rim on a region where they give ``on`` (n,).
 
-    Roles decide; without a key the strongest of those that have no other role is it. Fill is all that is neither, nor
-    stands behind the subject.
+    Roles decide; where no source has that of key it is the strongest of those that light from one side: whatever has no
+    other role first, then practicals, then a fill. Fill is all that is neither, nor stands behind the subject.
     """
     roles = [share.role for share in shares.sources]
     key = np.array([role in KEYS for role in roles])
     rim = np.array([role in RIMS for role in roles])
     apart = np.array([role in APART for role in roles])
     if not key.any():
-        free = np.flatnonzero(~rim & ~apart)
-        if len(free):
-            key[free[np.argmax(on[free])]] = True
+        fill = np.array([role in FILLS for role in roles])
+        behind = np.array([role == "background" for role in roles])
+        for candidates in (~rim & ~behind & ~fill, ~rim & ~apart):
+            free = np.flatnonzero(candidates & (on > 0))
+            if len(free):
+                key[free[np.argmax(on[free])]] = True
+                break
     return key, ~key & ~rim & ~apart, rim
 
 

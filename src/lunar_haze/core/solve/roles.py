@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.readings.shares import Shares
+from lunar_haze.core.solve.arriving import RATIOS, key_there, reflectance_of, round_amount
 from lunar_haze.core.solve.delivered import direction_to, strongest_at
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import Subject, around, inside_frame, subject_of, toward_lens
@@ -29,13 +31,16 @@ def grey_lx(look: Look) -> float:
     return _GREY_OVER_WHITE / exposure_scale(look.ev100, look.stops)
 
 
-def _key(look: Look, subject: Subject, index: RayIndex, lens: NDArray) -> tuple[NDArray, float]:
-    """Direction and level of the key at the subject; a key from beside the lens is assumed where there is none."""
+def _key(
+    place: Place, shot: Shot, look: Look, subject: Subject, index: RayIndex, measured: Shares | None
+) -> tuple[NDArray, float]:
+    """Direction and level [lx] of the key at the subject; one from beside the lens is assumed where there is none."""
     source, level = strongest_at(look, subject.centre, index, subject.radius_m)
     direction = None if source is None else direction_to(source, subject.centre)
-    if direction is None:
-        return around(lens, 40.0, 35.0), grey_lx(look)
-    return direction, level
+    seen = key_there(look, subject, index, reflectance_of(place, shot.subject), measured)
+    if measured is not None or direction is None:
+        level = seen.level_lx
+    return around(toward_lens(subject, shot), 40.0, 35.0) if direction is None else direction, level
 
 
 def _turn(a: NDArray, b: NDArray) -> float:
@@ -58,11 +63,11 @@ def _out_of_sight(shot: Shot, index: RayIndex, subject: Subject, spots: list[NDA
     return spots[0]
 
 
-def propose_rim(place: Place, shot: Shot, look: Look, index: RayIndex) -> Source:
+def propose_rim(place: Place, shot: Shot, look: Look, index: RayIndex, measured: Shares | None = None) -> Source:
     """A rim for the subject: a beam from behind, opposite the key, a stop over the key's level."""
     subject = subject_of(place, shot)
     lens = toward_lens(subject, shot)
-    key, level = _key(look, subject, index, lens)
+    key, level = _key(place, shot, look, subject, index, measured)
     side = 1.0 if _turn(lens, key) >= 0 else -1.0
     distance = max(4.0 * subject.radius_m, 2.5)
     spots = [
@@ -78,7 +83,7 @@ def propose_rim(place: Place, shot: Shot, look: Look, index: RayIndex) -> Source
         "proposed",
         "rim",
         Beam(as_vec(at), as_vec(aim), 0.06, min(max(cone, 8.0), 60.0), 0.5),
-        2.0 * level,
+        round_amount(RATIOS["rim"] * level),
         "lx",
         kelvin=5200.0,
         role="rim",
@@ -87,14 +92,16 @@ def propose_rim(place: Place, shot: Shot, look: Look, index: RayIndex) -> Source
     )
 
 
-def propose_fill(place: Place, shot: Shot, look: Look, index: RayIndex, ratio: float = FILL_RATIO) -> Source:
+def propose_fill(
+    place: Place, shot: Shot, look: Look, index: RayIndex, ratio: float = FILL_RATIO, measured: Shares | None = None
+) -> Source:
     """A fill: a large soft panel on the other side of the lens than the key.
 
     At the subject key and fill together are ``ratio`` times the fill.
     """
     subject = subject_of(place, shot)
     lens = toward_lens(subject, shot)
-    key, level = _key(look, subject, index, lens)
+    key, level = _key(place, shot, look, subject, index, measured)
     side = -1.0 if _turn(lens, key) >= 0 else 1.0
     distance = max(3.0 * subject.radius_m, 2.0)
     spots = [
@@ -108,7 +115,7 @@ def propose_fill(place: Place, shot: Shot, look: Look, index: RayIndex, ratio: f
         "proposed",
         "fill",
         Rectangle(as_vec(at), as_vec(subject.centre), size, size),
-        level / (ratio - 1.0),
+        round_amount(level / (ratio - 1.0)),
         "lx",
         kelvin=6500.0,
         role="fill",
@@ -130,7 +137,7 @@ def propose_glow(place: Place, shot: Shot, look: Look) -> Source:
         "proposed",
         "glow behind",
         shape,
-        6.0 * grey_lx(look),
+        round_amount(6.0 * grey_lx(look)),
         "lx",
         kelvin=4300.0,
         role="background",

@@ -35,6 +35,7 @@ from lunar_haze.core.units.photometry import ev100_of_luminance
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.seen import Seen
+from lunar_haze.ui.session.arrivals import add_lamp
 from lunar_haze.ui.session.mask_acts import add_mask
 from lunar_haze.ui.session.session import Session
 
@@ -154,8 +155,7 @@ class SurfaceActs:
         """Add a lamp of a preset off the surface, aimed at it."""
         position = seen.point + seen.normal * STAND_OFF_M
         source = make_source(preset, new_id(), preset, as_vec(position), as_vec(seen.point))
-        self.session.act(f"put a {preset}", edits.add_source(self.session.document, source))
-        self.session.choose(source.id)
+        add_lamp(self.session, f"put a {preset}", source)
 
     def _reshape(self, part: str, point: np.ndarray) -> None:
         document = edits.change_shape(self.session.document, self.session.chosen, **{part: as_vec(point)})

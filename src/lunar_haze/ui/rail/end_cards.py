@@ -5,7 +5,6 @@ from collections.abc import Callable
 
 import attrs
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QImage
 
 from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.document.model import Look
@@ -15,7 +14,7 @@ from lunar_haze.core.finish.shelf import name_of
 from lunar_haze.core.picture.views import USUAL_VIEW
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.picture.bridge import RenderBridge
-from lunar_haze.ui.rail.share_pictures import air_picture
+from lunar_haze.ui.rail.share_pictures import SharePicture, air_picture
 
 
 @attrs.frozen(eq=False)
@@ -27,16 +26,18 @@ class EndCard:
 
     what: str
     tip: str
-    picture: Callable[[RenderBridge, int], QImage | None]
+    picture: Callable[[RenderBridge, int], SharePicture | None]
     words: Callable[[Look], str]
     is_active: Callable[[Look], bool]
     can_mute: bool = False
     with_picture: bool = False
 
 
-def _whole_picture(bridge: RenderBridge, width: int) -> QImage | None:
+def _whole_picture(bridge: RenderBridge, width: int) -> SharePicture | None:
     whole = bridge.shown.image
-    return None if whole.isNull() else whole.scaledToWidth(width, Qt.TransformationMode.SmoothTransformation)
+    if whole.isNull():
+        return None
+    return SharePicture(whole.scaledToWidth(width, Qt.TransformationMode.SmoothTransformation))
 
 
 def _air_words(medium: Medium) -> str:

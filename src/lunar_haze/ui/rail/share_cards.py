@@ -1,7 +1,7 @@
 """Cards of the share rail: a source, a folded group or the air, with the picture that it makes alone; the finish."""
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QMenu, QWidget
 
 from lunar_haze.core.document import edits
@@ -10,7 +10,7 @@ from lunar_haze.core.sources.model import Source
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.rail.end_cards import END_CARDS
-from lunar_haze.ui.rail.share_pictures import share_picture
+from lunar_haze.ui.rail.share_pictures import SharePicture, share_picture
 from lunar_haze.ui.session.session import Session
 
 CARD_WIDTH, CARD_HEIGHT = 128, 104
@@ -35,7 +35,7 @@ class Card(QWidget):
     def __init__(self, session: Session, bridge: RenderBridge, what: str) -> None:
         super().__init__()
         self.session, self.bridge, self.what = session, bridge, what
-        self.image: QImage | None = None
+        self.image: SharePicture | None = None
         self._pressed: QPointF | None = None
         self._axis = ""
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
@@ -191,7 +191,7 @@ class GroupCard(QWidget):
     def __init__(self, session: Session, bridge: RenderBridge, name: str) -> None:
         super().__init__()
         self.session, self.bridge, self.name = session, bridge, name
-        self.image: QImage | None = None
+        self.image: SharePicture | None = None
         self._pressed: QPointF | None = None
         self._moved = False
         self.setFixedSize(CARD_WIDTH, CARD_HEIGHT)
@@ -293,16 +293,23 @@ def paint_mark(painter: QPainter, group: Group | None) -> None:
         painter.fillRect(QRectF(0, PICTURE_HEIGHT - 3, CARD_WIDTH, 3), theme.qcolor(theme.MARKS[group.colour]))
 
 
-def paint_share(painter: QPainter, image: QImage | None, active: bool) -> None:
-    """The picture of a card, dim when it is not active."""
+def paint_share(painter: QPainter, shown: SharePicture | None, active: bool) -> None:
+    """The picture of a card, dim when it is not active, with what its exposure differs by."""
     frame = QRectF(0, 0, CARD_WIDTH, PICTURE_HEIGHT)
     painter.fillRect(frame, theme.qcolor("#000000"))
-    if image is None:
+    if shown is None:
         return
-    size = image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
+    size = shown.image.size().scaled(CARD_WIDTH, PICTURE_HEIGHT, Qt.AspectRatioMode.KeepAspectRatioByExpanding)
     target = QRectF((CARD_WIDTH - size.width()) / 2, (PICTURE_HEIGHT - size.height()) / 2, size.width(), size.height())
     painter.setClipRect(frame)
     painter.setOpacity(1.0 if active else 0.22)
-    painter.drawImage(target, image)
+    painter.drawImage(target, shown.image)
     painter.setOpacity(1.0)
     painter.setClipping(False)
+    if shown.words and active:
+        painter.setFont(theme.font(theme.SMALL))
+        width = painter.fontMetrics().horizontalAdvance(shown.words) + 8
+        box = QRectF(CARD_WIDTH - width, 0, width, 16)
+        painter.fillRect(box, theme.qcolor("#000000", 0.6))
+        painter.setPen(theme.qcolor(theme.TEXT))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown.words)

@@ -1,19 +1,50 @@
 """Small pictures of what sources, or the mist alone, add to the present picture."""
 
+import math
+
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 
+from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.mix import share_of
+from lunar_haze.core.units.photometry import MID_GREY
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.screen import as_image
 
+#: Where a share's bright end lies that needs no exposure of its own, and where it is brought otherwise [stops over mid
+#: grey]; what is brought up farther than `MOST` is as good as nothing.
+LOW, HIGH, BROUGHT_TO, MOST = -3.0, 4.0, 0.0, 16
+NO_LIGHT = "no light here"
+#: The bright end leaves out so many pixels: grain, and lamps in frame.
+BRIGHT_END = 0.98
 
-def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> QImage | None:
-    """What sources add to the picture, under the present exposure; None when unknown."""
+
+@attrs.frozen(eq=False)
+class SharePicture:
+    """A small picture, and ``words`` for how its exposure differs from that of the picture; "" when it does not."""
+
+    image: QImage
+    words: str = ""
+
+
+def own_stops(light: NDArray[np.float32], scale: float) -> int | None:
+    """By how many stops a share (h, w, 3) [cd/m2] is exposed otherwise than the picture, so that it can be seen.
+
+    ``scale`` is the picture's exposure factor. 0 for what is seen anyhow, None for what is as good as no light.
+    """
+    bright = float(np.quantile(np.maximum(luminance(light), 0.0), BRIGHT_END)) * scale / MID_GREY
+    over = math.log2(bright) if bright > 0.0 else -math.inf
+    if over < BROUGHT_TO - MOST:
+        return None
+    return 0 if LOW <= over <= HIGH else round(BROUGHT_TO - over)
+
+
+def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> SharePicture | None:
+    """What sources add to the picture, exposed so that it can be seen; None when unknown."""
     look = bridge.session.document.look
     chosen = tuple(attrs.evolve(s, muted=False, alone=False) for s in look.balanced() if s.id in source_ids)
     if not chosen:
@@ -23,8 +54,8 @@ def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> QI
     return _small(bridge, known, width) if len(known) == len(parts) else None
 
 
-def air_picture(bridge: RenderBridge, width: int) -> QImage | None:
-    """What the mist alone adds, under the present exposure; None when there is none."""
+def air_picture(bridge: RenderBridge, width: int) -> SharePicture | None:
+    """What the mist alone adds, exposed so that it can be seen; None when there is none."""
     airs = [attrs.evolve(gain, surface=(0.0, 0.0, 0.0)) for gain in bridge.gains.present() if any(gain.air)]
     parts = [_part(bridge, gain, width) for gain in airs]
     return _small(bridge, [part for part in parts if part is not None], width)
@@ -36,10 +67,13 @@ def _part(bridge: RenderBridge, gain: LayerGain, width: int) -> NDArray[np.float
     return None if image is None else share_of(image, gain, max(image.surface.shape[1] // (3 * width), 1))
 
 
-def _small(bridge: RenderBridge, parts: list[NDArray[np.float32]], width: int) -> QImage | None:
+def _small(bridge: RenderBridge, parts: list[NDArray[np.float32]], width: int) -> SharePicture | None:
     if not parts:
         return None
     # Made small after it is made for the screen: a grain far brighter than white is then one white dot among
     # many, where before it would outweigh them all.
-    shown = as_image(bridge.shown.screen.table.show(np.sum(parts, 0), bridge.shown.exposure()))
-    return shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)
+    light, scale = np.sum(parts, 0), bridge.shown.exposure()
+    stops = own_stops(light, scale)
+    shown = as_image(bridge.shown.screen.table.show(light, scale * 2.0 ** (stops or 0)))
+    small = shown.scaledToWidth(min(width, shown.width()), Qt.TransformationMode.SmoothTransformation)
+    return SharePicture(small, NO_LIGHT if stops is None else f"{stops:+d} stops" if stops else "")

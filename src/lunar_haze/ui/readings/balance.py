@@ -64,6 +64,10 @@ class Balance(QObject):
         session.opened.connect(self._forget)
         self._done.connect(self._take)
 
+    def measured(self) -> Shares | None:
+        """What each source gives the picture on screen now; None until every active source has a layer."""
+        return self._feed.shares(self._session.shown_look) if self._session.is_open else None
+
     # -- reading ----------------------------------------------------------------------------------
 
     def watch(self, on: bool) -> None:
@@ -86,7 +90,7 @@ class Balance(QObject):
         if self._busy:
             self._again = True
             return
-        shown = self._feed.shares(self._session.shown_look) if self._session.is_open else None
+        shown = self.measured()
         if shown is None:
             return
         latitude, table = self._session.document.shot.latitude, self._bridge.shown.screen.table

@@ -33,6 +33,7 @@ from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
 from lunar_haze.core.place.rays import RayIndex
+from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sources.gain import lamp_kelvin
 from lunar_haze.core.sources.model import Source
@@ -97,6 +98,8 @@ class Session(Chosen):
         self._tidy.timeout.connect(self._give_memory_back)
         self._tidy.start()
         self.recent = Recent(state_folder)
+        #: What each source gives the picture on screen; None until that is known.
+        self.measured: Callable[[], Shares | None] = lambda: None
         #: What the file held when it was opened or saved here, to tell what another has done to it.
         self._on_disk = ""
         self._colours = LightColours()

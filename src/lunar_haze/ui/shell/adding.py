@@ -22,6 +22,7 @@ from lunar_haze.ui.base import theme
 from lunar_haze.ui.facets.photographed_sky import ask_photograph, lay_photograph
 from lunar_haze.ui.picture.seen import Seen
 from lunar_haze.ui.picture.surface_acts import CARDS, STAND_OFF_M, SurfaceActs
+from lunar_haze.ui.session.arrivals import add_lamp
 from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.assistant import ROLES_PROPOSED, Assistant
 from lunar_haze.ui.shell.look_acts import HEAVENS, LookActs
@@ -222,9 +223,7 @@ class Adding:
         assert isinstance(source.shape, LampArray)
         count = min(max(round(length / APART_M) + 1, 2), MOST_ALONG)
         row = row_along(attrs.evolve(source.shape, count=count), start, end, away)
-        source = attrs.evolve(source, shape=row)
-        self._session.act(f"add {name}", edits.add_source(self._session.document, source))
-        self._session.choose(source.id)
+        add_lamp(self._session, f"add {name}", attrs.evolve(source, shape=row))
 
     def _ground(self, east_m: float, north_m: float) -> float:
         """Height of the lowest thing that has open air above it there [m]: the ground, not the roof over it."""
@@ -244,6 +243,4 @@ class Adding:
             self._surface.put_card(name, seen)
         else:
             where = as_vec(seen.point + seen.normal * STAND_OFF_M) if position is None else position
-            source = usual_lamp(name, where, as_vec(seen.point))
-            self._session.act(f"add {name}", edits.add_source(self._session.document, source))
-            self._session.choose(source.id)
+            add_lamp(self._session, f"add {name}", usual_lamp(name, where, as_vec(seen.point)))

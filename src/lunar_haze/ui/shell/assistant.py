@@ -15,6 +15,7 @@ from lunar_haze.core.solve.eyes import propose_eye_light
 from lunar_haze.core.solve.roles import propose_fill, propose_glow, propose_rim
 from lunar_haze.core.solve.watch import Finding, watch
 from lunar_haze.core.sources.model import Source
+from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.session.aside import handed
 from lunar_haze.ui.session.session import Session
 
@@ -63,15 +64,16 @@ class Assistant(QObject):
         document, place = session.document, session.place
         if place is None:
             return
+        measured = session.measured()
 
         def look_for() -> None:
             index = session.index()
             shot, look = document.shot, document.look
             made: Source | None
             if role == "rim":
-                made = propose_rim(place, shot, look, index)
+                made = propose_rim(place, shot, look, index, measured)
             elif role == "fill":
-                made = propose_fill(place, shot, look, index)
+                made = propose_fill(place, shot, look, index, measured=measured)
             elif role == "glow":
                 made = propose_glow(place, shot, look)
             else:
@@ -88,7 +90,8 @@ class Assistant(QObject):
             )
             return
         self.session.show_ghost(made)
-        self.session.said.emit(f"{made.name}: Return takes it, Esc leaves it", False)
+        level = format_quantity(made.amount, made.unit)
+        self.session.said.emit(f"{made.name}, {level} on the subject: Return takes it, Esc leaves it", False)
 
     def take(self) -> bool:
         """Take the proposal that is shown; False when there is none."""
