@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QApplication
 from lunar_haze.core.document import edits, lists
 from lunar_haze.core.document.exposure import hour_ev100
 from lunar_haze.core.picture.readings import stops_of
+from lunar_haze.core.readings.own_exposure import BROUGHT_TO, HIGH, LOW, MOST, own_stops
 from lunar_haze.core.sources.presets import make_source
 from lunar_haze.ui.picture.work_light import lit_plainly
-from lunar_haze.ui.rail.share_pictures import BROUGHT_TO, HIGH, LOW, MOST, own_stops
 from tests.ui.hands import choose, ctrl, key, source, undo
 
 

@@ -16,6 +16,7 @@ from lunar_haze.core.air.medium import Medium
 from lunar_haze.core.colour.spaces import hex_to_acescg, luminance
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.plan_map import Sheet
+from lunar_haze.core.readings.own_exposure import own_stops
 from lunar_haze.core.solve.plan_light import light_on_ground
 from lunar_haze.core.sources.amounts import canonical
 from lunar_haze.core.sources.kinds import Shape
@@ -48,6 +49,8 @@ class PlanGround(QObject):
         #: Whether the light that falls is shown, and lines of equal illuminance.
         self.shows_light, self.shows_lines = True, False
         self.drawing: Drawing | None = None
+        #: By how many stops the ground's light is exposed otherwise than the picture, so that it can be seen.
+        self.stops = 0
         self._of: Place | None = None
         self._wanted: Sheet | None = None
         self._working = False
@@ -161,6 +164,7 @@ class PlanGround(QObject):
     def _painted(self, drawing: Drawing) -> QImage:
         shade = np.repeat(drawing.shade[..., None], 3, 2) * 255.0
         lines = None
+        self.stops = 0
         light = self.illuminance()
         if light is not None:
             height, width = drawing.shade.shape
@@ -171,7 +175,10 @@ class PlanGround(QObject):
             if self.shows_light:
                 radiance = large * (0.08 + drawing.reflectance[..., None]) / math.pi
                 radiance *= 1.0 - 0.5 * drawing.covered[..., None]
-                lit = self._bridge.shown.screen.table.show(radiance.astype(np.float32), self._bridge.shown.exposure())
+                exposure = self._bridge.shown.exposure()
+                self.stops = own_stops(radiance, exposure) or 0
+                shown = radiance.astype(np.float32)
+                lit = self._bridge.shown.screen.table.show(shown, exposure * 2.0**self.stops)
                 shade = 255.0 - (255.0 - 0.7 * shade) * (255.0 - lit[..., :3]) / 255.0
         if lines is not None:
             shade[lines] = 0.35 * shade[lines] + 0.65 * 215.0

@@ -248,6 +248,11 @@ class PlanMarks:
         if self.view.side == "above":
             north = self.view.north_mark()
             self.painter.drawText(QRectF(north.x() - 8, north.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "N")
+            if self.view.ground.stops:
+                told = f"light at {self.view.ground.stops:+d} stops"
+                box = QRectF(4, 4, self.painter.fontMetrics().horizontalAdvance(told) + 10, 18)
+                self.painter.fillRect(box, theme.qcolor("#000000", 0.55))
+                self.painter.drawText(box, Qt.AlignmentFlag.AlignCenter, told)
         else:
             self.painter.drawText(QPointF(8, 16), f"from the {self.view.side}")
 

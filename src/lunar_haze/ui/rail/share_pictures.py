@@ -1,26 +1,19 @@
 """Small pictures of what sources, or the mist alone, add to the present picture."""
 
-import math
-
 import attrs
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 
-from lunar_haze.core.colour.spaces import luminance
 from lunar_haze.core.layers.model import LayerGain
 from lunar_haze.core.picture.mix import share_of
-from lunar_haze.core.units.photometry import MID_GREY
+from lunar_haze.core.readings.own_exposure import own_stops
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.picture.screen import as_image
 
-#: Where a share's bright end lies that needs no exposure of its own, and where it is brought otherwise [stops over mid
-#: grey]; what is brought up farther than `MOST` is as good as nothing.
-LOW, HIGH, BROUGHT_TO, MOST = -3.0, 4.0, 0.0, 16
+#: What a share says that is as good as none.
 NO_LIGHT = "no light here"
-#: The bright end leaves out so many pixels: grain, and lamps in frame.
-BRIGHT_END = 0.98
 
 
 @attrs.frozen(eq=False)
@@ -29,18 +22,6 @@ class SharePicture:
 
     image: QImage
     words: str = ""
-
-
-def own_stops(light: NDArray[np.float32], scale: float) -> int | None:
-    """By how many stops a share (h, w, 3) [cd/m2] is exposed otherwise than the picture, so that it can be seen.
-
-    ``scale`` is the picture's exposure factor. 0 for what is seen anyhow, None for what is as good as no light.
-    """
-    bright = float(np.quantile(np.maximum(luminance(light), 0.0), BRIGHT_END)) * scale / MID_GREY
-    over = math.log2(bright) if bright > 0.0 else -math.inf
-    if over < BROUGHT_TO - MOST:
-        return None
-    return 0 if LOW <= over <= HIGH else round(BROUGHT_TO - over)
 
 
 def share_picture(bridge: RenderBridge, source_ids: list[str], width: int) -> SharePicture | None:
