@@ -3,7 +3,7 @@
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QDialog, QKeySequenceEdit, QLabel, QPushButton
 
 from lunar_haze.core.document import edits
 from lunar_haze.core.document.rows import AIR
@@ -166,3 +166,30 @@ def test_digits_are_no_acts_key(window):
     for key in ("5", ",", ".", "-", "Shift+;"):
         assert "numbers" in window.keys.change(act, key)
     assert window.keys.change(act, "Ctrl+5") is None
+
+
+def test_keys_are_changed_on_their_sheet_refused_where_they_clash_and_restored(window):
+    QTest.keyClick(window.picture, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
+    sheet = next(w for w in window.findChildren(QDialog) if w.windowTitle() == "keys")
+    edits = {e.accessibleName(): e for e in sheet.findChildren(QKeySequenceEdit)}
+    restore = next(b for b in sheet.findChildren(QPushButton) if b.text() == "restore all keys")
+    assert not restore.isEnabled()
+
+    def press(name, what):
+        edits[name].setFocus()
+        QTest.keyClick(edits[name], what)
+        edits[name].clearFocus()
+        QApplication.processEvents()
+
+    press("key for pin this state", Qt.Key.Key_W)
+    told = " ".join(label.text() for label in sheet.findChildren(QLabel))
+    assert "already means “wipe against the pin”" in told
+    assert edits["key for pin this state"].keySequence().toString() == "P"
+    press("key for pin this state", Qt.Key.Key_Y)
+    assert window.actions_by_name["pin"].shortcut().toString() == "Y"
+    assert restore.isEnabled()
+    QTest.mouseClick(restore, Qt.MouseButton.LeftButton)
+    assert window.actions_by_name["pin"].shortcut().toString() == "P"
+    assert edits["key for pin this state"].keySequence().toString() == "P"
+    assert not restore.isEnabled()
+    sheet.close()

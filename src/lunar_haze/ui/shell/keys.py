@@ -6,7 +6,16 @@ from pathlib import Path
 import attrs
 from PySide6.QtCore import QKeyCombination, Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QDialog, QGridLayout, QKeySequenceEdit, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QKeySequenceEdit,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lunar_haze.service.settings import read_settings, write_settings
 from lunar_haze.ui.base import theme
@@ -124,6 +133,16 @@ class Keys:
         write_settings(self._file, self._changed)
         return None
 
+    @property
+    def changed(self) -> tuple[Act, ...]:
+        """The acts whose key is not the table's."""
+        return tuple(act for act in ACTS if self._changed.get(act.name, act.key) != act.key)
+
+    def restore(self) -> None:
+        """Give every act the table's key again."""
+        self._changed = {}
+        write_settings(self._file, self._changed)
+
 
 class KeySheet(QDialog):
     """All keys on one sheet; click one and press another to change it."""
@@ -138,6 +157,8 @@ class KeySheet(QDialog):
         grid.setVerticalSpacing(3)
         self._note = QLabel("click a key and press another to change it")
         self._note.setProperty("quiet", True)
+        self._note.setWordWrap(True)
+        self._edits: dict[str, QKeySequenceEdit] = {}
         for row, (key, text) in enumerate(FIXED):
             grid.addWidget(QLabel(text), row, 0)
             grid.addWidget(QLabel(key), row, 1)
@@ -151,16 +172,41 @@ class KeySheet(QDialog):
                 refused = keys.change(act, edit.keySequence().toString())
                 if refused:
                     edit.setKeySequence(keys.key(act))
-                    self._note.setText(refused)
-                    self._note.setStyleSheet(f"color: {theme.WARN};")
+                    self._tell(f"{refused}; “{act.text}” keeps its key", theme.WARN)
                 else:
                     changed()
+                    self._renew()
 
             edit.editingFinished.connect(take)
+            self._edits[act.name] = edit
             grid.addWidget(edit, row, 1)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(body)
         outer.addWidget(scroll)
         outer.addWidget(self._note)
+        self._keys, self._tell_window = keys, changed
+        self._restore = QPushButton("restore all keys")
+        self._restore.clicked.connect(self._restore_all)
+        outer.addWidget(self._restore)
+        self._renew()
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+    def _tell(self, text: str, colour: str) -> None:
+        self._note.setText(text)
+        self._note.setStyleSheet(f"color: {colour};")
+
+    def _renew(self) -> None:
+        """Say which keys are the artist's own."""
+        own = self._keys.changed
+        self._restore.setEnabled(bool(own))
+        if own:
+            self._tell(f"changed: {', '.join(act.text for act in own)}", theme.DIM)
+
+    def _restore_all(self) -> None:
+        self._keys.restore()
+        for act in ACTS:
+            self._edits[act.name].setKeySequence(self._keys.key(act))
+        self._tell_window()
+        self._renew()
+        self._tell("every act has the key that it came with", theme.DIM)
