@@ -34,7 +34,8 @@ DEMO = Path(__file__).resolve().parents[1] / "demo" / "gannet-reach.haze"
 EVENTS, A_WINDOW = 10_000, 20
 
 
-def _window(folder: Path) -> Window:
+def open_window(folder: Path) -> Window:
+    """The window on a copy of the demo in a folder, once it has a picture."""
     for file in (DEMO, DEMO.with_suffix(".glb")):
         shutil.copy(file, folder)
     session = Session(folder / "state")
@@ -54,7 +55,7 @@ def _played(events: int) -> tuple[list[float], int, int, int]:
     blocked, stuck, undone, windows = [], 0, 0, 0
     for seed in range(-(-events // A_WINDOW)):
         with tempfile.TemporaryDirectory() as folder:
-            window = _window(Path(folder))
+            window = open_window(Path(folder))
             start = window.session.document
             hand = RandomHand(window, seed)
             for _ in range(min(A_WINDOW, events - seed * A_WINDOW)):
