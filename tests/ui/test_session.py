@@ -113,3 +113,26 @@ def test_a_session_that_is_closed_is_let_go(qapp, tmp_path):
     qapp.processEvents()
     gc.collect()
     assert there() is None
+
+
+def test_what_another_window_saved_while_this_one_read_is_not_lost(tmp_path, work, monkeypatch, qtbot):
+    """It was overwritten by the next save: the document was read before it was locked."""
+    reads = []
+
+    def load_and_be_overtaken(path, may_read):
+        found = load(path, may_read)
+        reads.append(path)
+        if len(reads) == 1:
+            save(edits.change_look(found[0], ev100=-3.25), path)
+        return found
+
+    monkeypatch.setattr("lunar_haze.ui.session.session.load", load_and_be_overtaken)
+    session = Session(tmp_path / "state")
+    try:
+        session.open_path(work)
+        assert session.document.look.ev100 == -3.25
+        assert not session.is_changed_elsewhere
+        session.save()
+        assert load(work)[0].look.ev100 == -3.25
+    finally:
+        session.close()

@@ -4,6 +4,7 @@ Widgets read from the session and edit through it; `changed` tells all of them. 
 of widgets or rendering.
 """
 
+import contextlib
 import logging
 from collections.abc import Callable
 from pathlib import Path
@@ -28,7 +29,7 @@ from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
 from lunar_haze.core.document.white import white_kept
-from lunar_haze.core.errors import DocumentError, PlaceError
+from lunar_haze.core.errors import DocumentError, HazeError, PlaceError
 from lunar_haze.core.layers.model import PlaceSpec
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place, scale_remark
@@ -257,20 +258,22 @@ class Session(Chosen):
         ask_missing: Callable[[list[Path]], Path | None],
         may_read: Callable[[list[Path]], bool],
     ) -> None:
-        document, notes = load(path, may_read)
-        missing = missing_files(document)
-        there = ask_missing(missing) if missing else None
-        if there is not None:
-            document = found_in(document, there.parent, {missing[0]: there})
+        held = digest_or_none(path)
+        document, notes = _read_with_files(path, ask_missing, may_read)
         spec = place_spec(document.place)
         self.keeper.flush()
         resolved = path.resolve()
         # What ships with the program stays as it is: it is opened as a copy without a name.
         self.path = None if resolved == demo_file() else resolved
-        self.history = History(document)
-        self._on_disk = digest_or_none(resolved)
         self.recent.remember(resolved)
         other = self.keeper.begin(self.path)
+        if other is None and digest_or_none(resolved) != held:
+            # Another window saved while this one read, and is gone: from here on the file is this window's.
+            with contextlib.suppress(HazeError):
+                document, notes = _read_with_files(path, ask_missing, may_read)
+                spec = place_spec(document.place)
+        self.history = History(document)
+        self._on_disk = digest_or_none(resolved)
         if other is not None:
             self.path = None
         self._present(spec)
@@ -454,3 +457,13 @@ class Session(Chosen):
         self.keeper.release()
         # Whoever still holds the session does not hold a whole place with it.
         self._at_hand.have(None)
+
+
+def _read_with_files(
+    path: Path, ask_missing: Callable[[list[Path]], Path | None], may_read: Callable[[list[Path]], bool]
+) -> tuple[Document, list[str]]:
+    """A document and notes on it; files that are not where it says are looked for where the artist says."""
+    document, notes = load(path, may_read)
+    missing = missing_files(document)
+    there = ask_missing(missing) if missing else None
+    return (document if there is None else found_in(document, there.parent, {missing[0]: there})), notes
