@@ -1,4 +1,4 @@
-"""Exposing: the exposure that a meter asks for, set by one act and told in words."""
+"""Exposing: the exposure that a meter asks for, set by one act, and said in a sentence."""
 
 from collections.abc import Callable
 
