@@ -18,6 +18,8 @@ from lunar_haze.core.units.photometry import ev100_of_luminance
 BLOCKS_ACROSS = 32
 #: What lies so far under the brightest is not lit [stops].
 UNLIT_STOPS = 4.0
+#: The lit side of a subject lies within so much of its brightest: what a spot meter is pointed at [stops].
+LIT_SIDE_STOPS = 1.5
 #: For the whole picture what lies so far under the brightest counts as that far: no meter tells it from black [stops].
 BLACK_STOPS = 8.0
 #: The least luminance that an eye adapted to darkness sees [cd/m2]; what is darker is black.
@@ -86,7 +88,7 @@ def _lit_mean(light: NDArray) -> float | None:
         return None
     # A button that glints is not the lit side; a face turned to the lamp is.
     top = float(np.quantile(light, 0.95))
-    lit = np.minimum(light[light >= top * 2.0**-UNLIT_STOPS / 2.0], 2.0 * top)
+    lit = np.minimum(light[light >= top * 2.0**-LIT_SIDE_STOPS], 2.0 * top)
     mean = float(lit.mean(dtype=np.float64)) if len(lit) else 0.0
     return mean if mean >= LEAST_SEEN_CD_M2 else None
 
