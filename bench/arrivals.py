@@ -23,19 +23,19 @@ from lunar_haze.core.document.exposure import hour_ev100
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.start import place_spec
+from lunar_haze.core.picture.metering import meter
 from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.plan.frames import frame_request, view_of
 from lunar_haze.core.plan.shares import shares_of
-from lunar_haze.core.readings.metering import meter
 from lunar_haze.core.readings.shares import Shares
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.solve.arriving import arriving
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.roles import propose_fill, propose_rim
 from lunar_haze.core.solve.subject import around, subject_of, toward_lens
-from lunar_haze.core.sources.model import ROLES, Sky, Source, Sun
+from lunar_haze.core.sources.model import MOON, ROLES, Sky, Source, Sun
 from lunar_haze.core.sources.presets import PRESETS, make_source
 from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance, exposure_scale
 from lunar_haze.service.folders import sky_folder
@@ -68,7 +68,7 @@ class Set:
         """A look of sun, moon and sky at an hour, exposed for it."""
         sources = (
             Source("sun", "sun", Sun(), 1.0, "true", role="key"),
-            Source("moon", "moon", Sun(body="moon", diameter_deg=0.52), 1.0, "true"),
+            Source("moon", "moon", MOON, 1.0, "true"),
             Source("sky", "sky", Sky(), 1.0, "true", role="fill"),
         )
         bare = edits.change_look(self.document, sources=sources, groups=(), cards=(), cues=())

@@ -12,26 +12,17 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.hands import open_window
+from bench.hands import begin, open_window
 from bench.page import tell
 from PySide6.QtWidgets import QApplication
 from tests.ui.clumsy import ClumsyHand
-
-from lunar_haze.core.sky.tables import keep_tables_in
-from lunar_haze.service.folders import sky_folder
-from lunar_haze.ui.base import questions, theme
 
 JOBS, A_WINDOW, A_THING = 5_000, 100, 4
 
 
 def main() -> None:
     jobs = int(sys.argv[1]) if len(sys.argv) > 1 else JOBS
-    app = QApplication([])
-    theme.apply(app)
-    keep_tables_in(sky_folder())
-    questions.ask = lambda _p, _t, _x, _m, choices, escape="": escape or choices[-1]
-    raised: list[str] = []
-    sys.excepthook = lambda kind, error, _trace: raised.append(f"{kind.__name__}: {error}")
+    _app, raised = begin()
     done, misses, lost, acts = 0, 0, 0, []
     seed = 0
     while done < jobs:

@@ -77,8 +77,8 @@ def _played(events: int) -> tuple[list[float], int, int, int]:
     return blocked, stuck, undone, windows
 
 
-def main() -> None:
-    events = int(sys.argv[1]) if len(sys.argv) > 1 else EVENTS
+def begin() -> tuple[QApplication, list[str]]:
+    """The application, and what it raises from now on; no question stops it."""
     app = QApplication([])
     theme.apply(app)
     keep_tables_in(sky_folder())
@@ -87,6 +87,12 @@ def main() -> None:
     QInputDialog.getItem = staticmethod(lambda *_a, **_k: ("", False))  # type: ignore[method-assign]
     raised: list[str] = []
     sys.excepthook = lambda kind, error, _trace: raised.append(f"{kind.__name__}: {error}")
+    return app, raised
+
+
+def main() -> None:
+    events = int(sys.argv[1]) if len(sys.argv) > 1 else EVENTS
+    _app, raised = begin()
     with watched() as foreign:
         blocked, stuck, undone, windows = _played(events)
     times = np.sort(blocked) * 1e3

@@ -12,8 +12,8 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.files import load
 from lunar_haze.core.document.start import place_spec
 from lunar_haze.core.picture.display import DisplayTable, bake
+from lunar_haze.core.picture.metering import meter
 from lunar_haze.core.plan.frames import frame_request
-from lunar_haze.core.readings.metering import meter
 from lunar_haze.core.sky.tables import keep_tables_in
 from lunar_haze.core.units.photometry import exposure_scale
 from lunar_haze.service.folders import cache_folder, sky_folder

@@ -11,7 +11,7 @@ from lunar_haze.core.place.load import load_place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.readings.ratios import groups
 from lunar_haze.core.readings.shares import Share, Shares
-from lunar_haze.core.solve.arriving import RATIOS, SEEN_STOPS, arriving, grey_on_subject_lx, key_there, reflectance_of
+from lunar_haze.core.solve.arriving import RATIOS, SEEN_FROM_STOPS, arriving, grey_lx, key_there, reflectance_of
 from lunar_haze.core.solve.delivered import delivered_at
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import around, subject_of, toward_lens
@@ -47,7 +47,7 @@ def test_in_the_dark_a_lamp_arrives_as_the_key_at_mid_grey(scene, preset, ev100)
     subject = subject_of(place, shot)
     given = delivered_at(arrived, look, subject.centre, index, subject.radius_m)
     # Two figures of an amount are within 5 per cent.
-    assert given == pytest.approx(grey_on_subject_lx(look, reflectance_of(place, shot.subject)), rel=0.055)
+    assert given == pytest.approx(grey_lx(look, reflectance_of(place, shot.subject)), rel=0.055)
     assert float(f"{arrived.amount:.2g}") == arrived.amount
 
 
@@ -78,12 +78,12 @@ def test_a_key_that_the_exposure_does_not_show_is_none(scene):
     place, shot, look, index = scene
     subject, white = subject_of(place, shot), reflectance_of(place, shot.subject)
     key = arriving(_by_subject(scene, "disc", 4.0), place, shot, look, index).source
-    grey = grey_on_subject_lx(look, white)
+    grey = grey_lx(look, white)
     for stops in (-12.0, -2.0, 12.0):
         there = key_there(attrs.evolve(look, sources=(attrs.evolve(key, dimmer_stops=stops),)), subject, index, white)
-        held = min(max(stops, SEEN_STOPS[0]), SEEN_STOPS[1]) if stops > -6 else 0.0
-        assert there.level_lx == pytest.approx(grey * 2.0**held, rel=0.055)
-        assert bool(there.name) == (stops > -6)
+        is_seen = stops >= SEEN_FROM_STOPS
+        assert there.level_lx == pytest.approx(grey * 2.0 ** (stops if is_seen else 0.0), rel=0.055)
+        assert (there.source is not None) == is_seen
 
 
 def test_what_the_picture_shows_comes_before_what_is_reckoned(scene):
@@ -93,11 +93,12 @@ def test_what_the_picture_shows_comes_before_what_is_reckoned(scene):
     light = np.zeros((9, 16, 3), np.float32)
     mask = np.zeros((9, 16), bool)
     mask[2:7, 5:9] = True
-    grey = grey_on_subject_lx(look, white)
+    grey = grey_lx(look, white)
     light[mask] = grey / 4 * white / math.pi
     shares = Shares((Share("top", "top light", "key", light),), 1.0, mask)
-    there = key_there(look, subject_of(place, shot), index, white, shares)
-    assert there.name == "top light"
+    top = Source("top", "top light", Ball((-20.0, 0.0, 9.0)), 1e6, "lm", role="key")
+    there = key_there(attrs.evolve(look, sources=(top,)), subject_of(place, shot), index, white, shares)
+    assert there.source is top
     assert there.level_lx == pytest.approx(grey / 4, rel=1e-4)
 
 

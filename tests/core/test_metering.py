@@ -7,8 +7,8 @@ import pytest
 from lunar_haze.core.document import lists
 from lunar_haze.core.document.exposure import NIGHT_EV100, hour_ev100
 from lunar_haze.core.document.model import Document, Look, PlaceRef, Shot
+from lunar_haze.core.picture.metering import Meters, meter
 from lunar_haze.core.place.camera import Camera
-from lunar_haze.core.readings.metering import Meters, meter
 from lunar_haze.core.units.photometry import ev100_of_luminance, exposure_scale
 
 SIZE = (180, 320)

@@ -20,7 +20,6 @@ from tests.ui.hands import choose, ctrl, key, source, undo
 def said(window):
     told = []
     window.session.said.connect(lambda text, bad: told.append((text, bad)))
-    window.exposing._say = lambda text, bad: told.append((text, bad))
     return told
 
 

@@ -126,7 +126,7 @@ def test_what_another_window_saved_while_this_one_read_is_not_lost(tmp_path, wor
             save(edits.change_look(found[0], ev100=-3.25), path)
         return found
 
-    monkeypatch.setattr("lunar_haze.ui.session.session.load", load_and_be_overtaken)
+    monkeypatch.setattr("lunar_haze.core.document.missing.load", load_and_be_overtaken)
     session = Session(tmp_path / "state")
     try:
         session.open_path(work)

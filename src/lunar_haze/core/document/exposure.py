@@ -14,11 +14,11 @@ from lunar_haze.core.document.model import Document, Look
 from lunar_haze.core.place.camera import LEAST_F_NUMBER
 from lunar_haze.core.sky.ephemeris import Site
 from lunar_haze.core.sources.amounts import canonical
-from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.sources.model import MOON, Sky, Source, Sun
 from lunar_haze.core.units.photometry import MID_GREY, ev100_of_luminance
 from lunar_haze.core.units.row import Row, row, under
 
-#: A street at night under its lamps , whose ground has about 1 cd/m2.
+#: A street at night under its lamps, whose ground has about 1 cd/m2.
 NIGHT_EV100 = 3.0
 #: The two numbers that a look keeps beside its EV100.
 EXPOSED_ROWS = (
@@ -78,7 +78,7 @@ def hour_ev100(look: Look, site: Site) -> float:
     Not under `NIGHT_EV100`: a night is lit by lamps, and exposed for them.
     """
     level = 0.0
-    for body in (Sun(), Sun(body="moon", diameter_deg=0.52), Sky()):
+    for body in (Sun(), MOON, Sky()):
         shape = edits.under_heavens(Source("", "", body, 1.0, "true"), look, site).shape
         light = canonical(shape, 1.0, "true", look.weather.atmosphere)
         if isinstance(shape, Sun):

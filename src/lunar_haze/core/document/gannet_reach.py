@@ -15,7 +15,7 @@ from lunar_haze.core.sky.clear_air import Atmosphere
 from lunar_haze.core.sky.model import CLOUDS, ClearSky, Weather
 from lunar_haze.core.sources.cards import Card
 from lunar_haze.core.sources.cutouts import CutOut
-from lunar_haze.core.sources.model import Ball, Beam, Rectangle, Sky, Source, Sun, Surface
+from lunar_haze.core.sources.model import MOON, Ball, Beam, Rectangle, Sky, Source, Sun, Surface
 
 
 def _lamps(post: float, mast: float, lantern: float, loft: float) -> tuple[Source, ...]:
@@ -115,7 +115,7 @@ def _bank() -> Look:
 
 def _starry() -> Look:
     sources = (
-        Source("moon", "moon", Sun(body="moon", diameter_deg=0.52), 1.0, "true", role="key"),
+        Source("moon", "moon", MOON, 1.0, "true", role="key"),
         Source("sky", "sky", Sky(), 1.0, "true", role="fill"),
     )
     return Look(

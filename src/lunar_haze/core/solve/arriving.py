@@ -16,7 +16,7 @@ from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.readings.ratios import groups
 from lunar_haze.core.readings.shares import Shares
-from lunar_haze.core.solve.delivered import delivered_at
+from lunar_haze.core.solve.delivered import delivered_at, strongest_at
 from lunar_haze.core.solve.subject import Subject, subject_of, triangles_of
 from lunar_haze.core.sources.array import Placed
 from lunar_haze.core.sources.model import Source
@@ -25,8 +25,8 @@ from lunar_haze.core.units.quantity import format_quantity
 
 #: What each role delivers at the subject, over the key's level.
 RATIOS = {"key": 1.0, "fill": 0.5, "rim": 2.0, "kicker": 1.0, "bounce": 0.25, "practical": 0.5, "background": 0.5}
-#: Between these, over the level that shows the subject at mid grey, a key counts as seen under an exposure [stops].
-SEEN_STOPS = (-5.0, 3.0)
+#: From here on, over the level that shows the subject at mid grey, a key counts as seen under an exposure [stops].
+SEEN_FROM_STOPS = -5.0
 #: What a subject reflects whose materials tell nothing of use.
 USUAL_REFLECTANCE, LEAST_REFLECTANCE = 0.25, 0.03
 #: A lamp that gives the subject less than this [lx] for its own amount is for what it is aimed at.
@@ -35,10 +35,13 @@ _LEAST_LX = 1e-9
 
 @attrs.frozen
 class KeyThere:
-    """The key at the subject: what it gives a surface that faces it [lx], and its name; "" when nothing is a key."""
+    """The key at the subject: what it gives a surface that faces it [lx], and which source that is.
+
+    None when no source is a key: the level is then that which shows the subject at mid grey.
+    """
 
     level_lx: float
-    name: str
+    source: Source | None
 
 
 @attrs.frozen
@@ -69,7 +72,7 @@ def reflectance_of(place: Place, objects: tuple[str, ...]) -> float:
     return min(max(total / weight if weight > 0 else USUAL_REFLECTANCE, LEAST_REFLECTANCE), 1.0)
 
 
-def grey_on_subject_lx(look: Look, reflectance: float) -> float:
+def grey_lx(look: Look, reflectance: float) -> float:
     """Illuminance [lx] that shows a surface of a reflectance at mid grey under the look's exposure."""
     return math.pi * MID_GREY / (exposure_scale(look.ev100, look.stops) * reflectance)
 
@@ -79,41 +82,31 @@ def key_there(
 ) -> KeyThere:
     """The key at the subject: the source with that role, or the brightest on the subject from one side.
 
-    ``measured`` are the shares of the picture on screen, None where they are not known. What lies outside `SEEN_STOPS`
-    of the exposure is held there, or is no key at all when it is too dim to be seen.
+    ``measured`` are the shares of the picture on screen, None where they are not known. What the exposure does not
+    show is no key.
     """
-    grey = grey_on_subject_lx(look, reflectance)
-    level, name = _measured(measured, reflectance) if measured is not None else (0.0, "")
-    if not name:
-        level, name = _reckoned(look, subject, index)
-    if level < grey * 2.0 ** SEEN_STOPS[0]:
-        return KeyThere(grey, "")
-    return KeyThere(min(level, grey * 2.0 ** SEEN_STOPS[1]), name)
+    grey = grey_lx(look, reflectance)
+    found = [] if measured is None else [_measured(measured, look, reflectance)]
+    found += [
+        strongest_at(look, subject.centre, index, subject.radius_m, with_skies=with_skies)
+        for with_skies in (False, True)
+    ]
+    seen = ((source, level) for source, level in found if source is not None and level >= grey * 2.0**SEEN_FROM_STOPS)
+    source, level = next(seen, (None, grey))
+    return KeyThere(level, source)
 
 
-def _measured(shares: Shares, reflectance: float) -> tuple[float, str]:
-    """Level [lx] and name of the key by what it gives the subject in the picture."""
+def _measured(shares: Shares, look: Look, reflectance: float) -> tuple[Source | None, float]:
+    """The key and its level [lx] by what it gives the subject in the picture."""
     if shares.subject is None or not shares.sources:
-        return 0.0, ""
+        return None, 0.0
     on = shares.sums.subject
     is_key = groups(shares, on)[0]
-    if not is_key.any():
-        is_key = on == on.max()
-    number = int(np.argmax(np.where(is_key, on, -1.0)))
+    number = int(np.argmax(np.where(is_key | ~is_key.any(), on, -1.0)))
     light = shares.luminances[number][shares.subject]
     # The side that it lights, of which a quarter of what is seen at least.
     lit = float(np.quantile(light, 0.75))
-    return math.pi * lit / reflectance, shares.sources[number].name
-
-
-def _reckoned(look: Look, subject: Subject, index: RayIndex) -> tuple[float, str]:
-    active = look.active()
-    found = [
-        (delivered_at(source, look, subject.centre, index, subject.radius_m), source.name)
-        for source in look.balanced()
-        if source.id in active
-    ]
-    return max(found, default=(0.0, ""))
+    return look.source(shares.sources[number].id), math.pi * lit / reflectance
 
 
 def arriving(
@@ -129,7 +122,7 @@ def arriving(
     subject = subject_of(place, shot)
     reflectance = reflectance_of(place, shot.subject)
     key = key_there(look, subject, index, reflectance, measured)
-    role = source.role or ("practical" if key.name else "key")
+    role = source.role or ("key" if key.source is None else "practical")
     wanted = RATIOS[role] * key.level_lx
     what, given = "the subject", delivered_at(source, look, subject.centre, index, subject.radius_m)
     if given < _LEAST_LX:
@@ -138,7 +131,7 @@ def arriving(
         return Arrival(attrs.evolve(source, role=role), f"{source.name}: its light falls on nothing yet; aim it")
     amount = round_amount(source.amount * wanted / given)
     told = [f"{source.name} at {format_quantity(amount, source.unit)}: {format_quantity(wanted, 'lx')} on {what}"]
-    told.append(f"{_stops(RATIOS[role])} {key.name}" if key.name else "mid grey, as the key")
+    told.append(f"{_stops(RATIOS[role])} {key.source.name}" if key.source else "mid grey, as the key")
     if not math.isclose(amount, source.amount):
         told.append(f"where a usual one gives {format_quantity(source.amount, source.unit)}")
     return Arrival(attrs.evolve(source, amount=amount, role=role), ", ".join(told))

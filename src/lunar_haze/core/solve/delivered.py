@@ -63,16 +63,16 @@ def _shaded(index: RayIndex, point: NDArray, towards: NDArray, far: float, clear
 
 
 def strongest_at(
-    look: Look, point: NDArray, index: RayIndex | None = None, clear_m: float = 1e-3
+    look: Look, point: NDArray, index: RayIndex | None = None, clear_m: float = 1e-3, with_skies: bool = False
 ) -> tuple[Source | None, float]:
-    """The active source with a direction that delivers most at a point, and how much [lx]: the key.
+    """The active source that delivers most at a point, and how much [lx]: the key.
 
-    ``point`` is (3,) [m].
+    ``point`` is (3,) [m]. A key comes from one side; ``with_skies`` those that come from everywhere count as well.
     """
     active = look.active()
     best: tuple[Source | None, float] = (None, 0.0)
     for source in look.balanced():
-        if source.id in active and direction_to(source, point) is not None:
+        if source.id in active and (with_skies or direction_to(source, point) is not None):
             level = delivered_at(source, look, point, index, clear_m)
             if level > best[1]:
                 best = (source, level)

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
-from lunar_haze.core.solve.arriving import round_amount
+from lunar_haze.core.solve.arriving import grey_lx, round_amount
 from lunar_haze.core.solve.placing import as_vec
-from lunar_haze.core.solve.roles import grey_lx, in_frame
+from lunar_haze.core.solve.roles import PALE, in_frame
 from lunar_haze.core.solve.subject import around, connected_parts, subject_of, toward_lens, triangles_of
 from lunar_haze.core.sources.model import Ball, Source
 
@@ -124,7 +124,7 @@ def propose_eye_light(place: Place, shot: Shot, look: Look, index: RayIndex) -> 
         "proposed",
         "eye light",
         shape,
-        round_amount(0.5 * grey_lx(look)),
+        round_amount(0.5 * grey_lx(look, PALE)),
         "lx",
         kelvin=5000.0,
         role="kicker",

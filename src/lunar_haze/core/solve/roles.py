@@ -14,33 +14,24 @@ from lunar_haze.core.document.model import Look, Shot
 from lunar_haze.core.place.model import Place
 from lunar_haze.core.place.rays import RayIndex
 from lunar_haze.core.readings.shares import Shares
-from lunar_haze.core.solve.arriving import RATIOS, key_there, reflectance_of, round_amount
-from lunar_haze.core.solve.delivered import direction_to, strongest_at
+from lunar_haze.core.solve.arriving import RATIOS, grey_lx, key_there, reflectance_of, round_amount
+from lunar_haze.core.solve.delivered import direction_to
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.solve.subject import Subject, around, inside_frame, subject_of, toward_lens
 from lunar_haze.core.sources.model import Ball, Beam, Rectangle, Source
-from lunar_haze.core.units.photometry import exposure_scale
 
 FILL_RATIO = 3.0
-#: What makes a mid grey of a white surface, over the exposure: E = pi L / rho with L = 0.18 / scale.
-_GREY_OVER_WHITE = 0.18 * math.pi / 0.8
-
-
-def grey_lx(look: Look) -> float:
-    """Illuminance that shows a pale surface at mid grey under the look's exposure [lx]."""
-    return _GREY_OVER_WHITE / exposure_scale(look.ev100, look.stops)
+#: What a pale surface reflects, such as skin.
+PALE = 0.8
 
 
 def _key(
     place: Place, shot: Shot, look: Look, subject: Subject, index: RayIndex, measured: Shares | None
 ) -> tuple[NDArray, float]:
     """Direction and level [lx] of the key at the subject; one from beside the lens is assumed where there is none."""
-    source, level = strongest_at(look, subject.centre, index, subject.radius_m)
-    direction = None if source is None else direction_to(source, subject.centre)
-    seen = key_there(look, subject, index, reflectance_of(place, shot.subject), measured)
-    if measured is not None or direction is None:
-        level = seen.level_lx
-    return around(toward_lens(subject, shot), 40.0, 35.0) if direction is None else direction, level
+    there = key_there(look, subject, index, reflectance_of(place, shot.subject), measured)
+    direction = None if there.source is None else direction_to(there.source, subject.centre)
+    return around(toward_lens(subject, shot), 40.0, 35.0) if direction is None else direction, there.level_lx
 
 
 def _turn(a: NDArray, b: NDArray) -> float:
@@ -137,7 +128,7 @@ def propose_glow(place: Place, shot: Shot, look: Look) -> Source:
         "proposed",
         "glow behind",
         shape,
-        round_amount(6.0 * grey_lx(look)),
+        round_amount(6.0 * grey_lx(look, PALE)),
         "lx",
         kelvin=4300.0,
         role="background",

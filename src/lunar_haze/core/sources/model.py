@@ -98,6 +98,10 @@ class Sun(Shape):
         return attrs.evolve(self, follows_hour=False, clouds=plain_clouds(self.clouds))
 
 
+#: The moon as it is seen from the earth: half a degree across.
+MOON = Sun(body="moon", diameter_deg=0.52)
+
+
 @source_kind("sky", units=("true", "lx"), placed=False, aimed=False, is_lamp=False)
 @attrs.frozen
 class Sky(Shape):

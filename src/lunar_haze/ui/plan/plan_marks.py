@@ -19,6 +19,7 @@ from lunar_haze.core.sources.lamp import Lamp
 from lunar_haze.core.sources.model import Sky, Source, Sun, is_aimed
 from lunar_haze.core.units.quantity import format_quantity
 from lunar_haze.ui.base import theme
+from lunar_haze.ui.picture.picture_overlays import tag
 
 if TYPE_CHECKING:
     from lunar_haze.ui.plan.plan_view import PlanView
@@ -249,10 +250,7 @@ class PlanMarks:
             north = self.view.north_mark()
             self.painter.drawText(QRectF(north.x() - 8, north.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "N")
             if self.view.ground.stops:
-                told = f"light at {self.view.ground.stops:+d} stops"
-                box = QRectF(4, 4, self.painter.fontMetrics().horizontalAdvance(told) + 10, 18)
-                self.painter.fillRect(box, theme.qcolor("#000000", 0.55))
-                self.painter.drawText(box, Qt.AlignmentFlag.AlignCenter, told)
+                tag(self.painter, QRectF(self.view.rect()), f"light at {self.view.ground.stops:+d} stops")
         else:
             self.painter.drawText(QPointF(8, 16), f"from the {self.view.side}")
 

@@ -9,6 +9,7 @@ from lunar_haze.core.document.model import Group
 from lunar_haze.core.sources.model import Source
 from lunar_haze.ui.base import theme
 from lunar_haze.ui.picture.bridge import RenderBridge
+from lunar_haze.ui.picture.picture_overlays import tag
 from lunar_haze.ui.rail.end_cards import END_CARDS
 from lunar_haze.ui.rail.share_pictures import SharePicture, share_picture
 from lunar_haze.ui.session.session import Session
@@ -307,9 +308,4 @@ def paint_share(painter: QPainter, shown: SharePicture | None, active: bool) -> 
     painter.setOpacity(1.0)
     painter.setClipping(False)
     if shown.words and active:
-        painter.setFont(theme.font(theme.SMALL))
-        width = painter.fontMetrics().horizontalAdvance(shown.words) + 8
-        box = QRectF(CARD_WIDTH - width, 0, width, 16)
-        painter.fillRect(box, theme.qcolor("#000000", 0.6))
-        painter.setPen(theme.qcolor(theme.TEXT))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown.words)
+        tag(painter, frame, shown.words)

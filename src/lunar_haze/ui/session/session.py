@@ -20,11 +20,11 @@ from lunar_haze.core.document import edits
 from lunar_haze.core.document.balance import Change
 from lunar_haze.core.document.checks import check_document
 from lunar_haze.core.document.cues import followed
-from lunar_haze.core.document.files import SUFFIX, load, named, refuse, save
+from lunar_haze.core.document.files import SUFFIX, named, refuse, save
 from lunar_haze.core.document.history import History
 from lunar_haze.core.document.journal import Found, Journal, unsaved
 from lunar_haze.core.document.lock import DocumentLock, Owner
-from lunar_haze.core.document.missing import found_in, missing_files
+from lunar_haze.core.document.missing import load_found, missing_files
 from lunar_haze.core.document.model import Document, Look, Shot
 from lunar_haze.core.document.scale import scaled
 from lunar_haze.core.document.start import new_document, place_spec
@@ -259,7 +259,7 @@ class Session(Chosen):
         may_read: Callable[[list[Path]], bool],
     ) -> None:
         held = digest_or_none(path)
-        document, notes = _read_with_files(path, ask_missing, may_read)
+        document, notes = load_found(path, ask_missing, may_read)
         spec = place_spec(document.place)
         self.keeper.flush()
         resolved = path.resolve()
@@ -270,7 +270,7 @@ class Session(Chosen):
         if other is None and digest_or_none(resolved) != held:
             # Another window saved while this one read, and is gone: from here on the file is this window's.
             with contextlib.suppress(HazeError):
-                document, notes = _read_with_files(path, ask_missing, may_read)
+                document, notes = load_found(path, ask_missing, may_read)
                 spec = place_spec(document.place)
         self.history = History(document)
         self._on_disk = digest_or_none(resolved)
@@ -457,13 +457,3 @@ class Session(Chosen):
         self.keeper.release()
         # Whoever still holds the session does not hold a whole place with it.
         self._at_hand.have(None)
-
-
-def _read_with_files(
-    path: Path, ask_missing: Callable[[list[Path]], Path | None], may_read: Callable[[list[Path]], bool]
-) -> tuple[Document, list[str]]:
-    """A document and notes on it; files that are not where it says are looked for where the artist says."""
-    document, notes = load(path, may_read)
-    missing = missing_files(document)
-    there = ask_missing(missing) if missing else None
-    return (document if there is None else found_in(document, there.parent, {missing[0]: there})), notes

@@ -1,12 +1,10 @@
 """Exposing: the exposure that a meter asks for, set by one act, and said in a sentence."""
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 
-from lunar_haze.core.document import edits
-from lunar_haze.core.readings.metering import LEAST_SEEN_CD_M2, Metered, Meters, meter
+from lunar_haze.core.document.exposure import placed_at
+from lunar_haze.core.picture.metering import LEAST_SEEN_CD_M2, Metered, Meters, meter
 from lunar_haze.ui.picture.bridge import RenderBridge
 from lunar_haze.ui.session.session import Session
 
@@ -15,32 +13,31 @@ STAYS_WITHIN_STOPS = 0.15
 
 
 class Exposing:
-    """``say`` (text, is_problem) tells the artist."""
+    """By the picture that the bridge shows; the session says what was done."""
 
-    def __init__(self, session: Session, bridge: RenderBridge, say: Callable[[str, bool], None]) -> None:
-        self._session, self._bridge, self._say = session, bridge, say
+    def __init__(self, session: Session, bridge: RenderBridge) -> None:
+        self._session, self._bridge = session, bridge
 
     def meter(self, meters: Meters = Meters.LIT) -> None:
         """Set the exposure by metering the picture once, as soon as it is no stand-in."""
         if self._session.is_open and not self._bridge.shown.when_true(lambda: self._set(meters)):
-            self._say("waiting for the picture: a preview is not metered", False)
+            self._session.said.emit("waiting for the picture: a preview is not metered", False)
 
     def _set(self, meters: Meters) -> None:
         picture = self._bridge.shown.picture
         found = None if picture is None else meter(picture, self._subject(picture.shape[:2]), meters)
         if found is None:
-            self._say(self._why_not(meters), True)
+            self._session.said.emit(self._why_not(meters), True)
             return
         document = self._session.document
         look = document.look
         brighter = look.ev100 - look.stops - found.ev100
         if abs(brighter) < STAYS_WITHIN_STOPS:
-            self._say(f"{_told(found)}: the exposure stays as it is", False)
+            self._session.said.emit(f"{_told(found)}: the exposure stays as it is", False)
             return
-        exposed = edits.change_look(document, ev100=round(found.ev100, 1), stops=0.0)
-        self._session.act(f"exposure from the {meters.value}", exposed)
+        self._session.act(f"exposure for the {meters.value}", placed_at(document, found.luminance_cd_m2, 0.0))
         way = "brighter" if brighter > 0 else "darker"
-        self._say(f"{_told(found)}; {abs(brighter):.1f} stops {way}", False)
+        self._session.said.emit(f"{_told(found)}; {abs(brighter):.1f} stops {way}", False)
 
     def _subject(self, size: tuple[int, int]) -> NDArray[np.bool_] | None:
         mask = self._bridge.lens.subject_mask(1)

@@ -89,13 +89,18 @@ def _plain(action: QAction) -> str:
     return action.text().replace("&", "")
 
 
-def entries_of(menu: QMenu, kind: str, path: str = "", holders: tuple[QObject, ...] = ()) -> Iterator[Entry]:
-    """What a menu and the menus in it do, by their words after those they lie under; each keeps its menus alive."""
+def entries_of(
+    menu: QMenu, kind: str, path: str = "", holders: tuple[QObject, ...] = (), but: frozenset[QAction] = frozenset()
+) -> Iterator[Entry]:
+    """What a menu and the menus in it do, by their words after those they lie under; each keeps its menus alive.
+
+    Actions in ``but`` are left out.
+    """
     for action in menu.actions():
         inside = action.menu()
         if isinstance(inside, QMenu):
-            yield from entries_of(inside, kind, f"{path}{_plain(action)}: ", (*holders, menu, action))
-        elif action.text() and action.isEnabled():
+            yield from entries_of(inside, kind, f"{path}{_plain(action)}: ", (*holders, menu, action), but)
+        elif action.text() and action.isEnabled() and action not in but:
             run = partial(_trigger, action, (*holders, menu))
             yield Entry(f"{path}{_plain(action)}", kind, action.shortcut().toString(), run)
 
@@ -104,9 +109,7 @@ def everything(window: "Window") -> list[Entry]:
     """All that can be found in a window as it is now."""
     acts = {name: action for name, action in window.actions_by_name.items() if action.isEnabled() and name != "find"}
     found = [Entry(action.text(), "act", action.shortcut().toString(), action.trigger) for action in acts.values()]
-    known = {entry.words for entry in found}
-    in_menu = entries_of(window.header.menu, "menu")
-    found += [entry for entry in in_menu if entry.words.partition(": ")[2] not in known and entry.words not in known]
+    found += entries_of(window.header.menu, "menu", but=frozenset(acts.values()))
     pages = [Entry(f"manual: {page}", "page", "", partial(window.show_manual, page)) for page in PAGES]
     session = window.session
     if not session.is_open:

@@ -16,7 +16,7 @@ from lunar_haze.core.sky.model import Lightning
 from lunar_haze.core.solve.placing import as_vec
 from lunar_haze.core.sources.array import Placed, moved
 from lunar_haze.core.sources.flicker import flicker_light
-from lunar_haze.core.sources.model import Sky, Source, Sun
+from lunar_haze.core.sources.model import MOON, Sky, Source, Sun
 from lunar_haze.core.sources.storms import Storm
 from lunar_haze.core.units.photometry import MID_GREY, exposure_scale
 from lunar_haze.core.units.quantity import format_quantity
@@ -30,7 +30,7 @@ LIGHTNING = "lightning in the clouds"
 #: What can be added from the menu: shape and role.
 HEAVENS = {
     "sun": (Sun(), "key"),
-    "moon": (Sun(body="moon", diameter_deg=0.52), "key"),
+    "moon": (MOON, "key"),
     "sky": (Sky(), "fill"),
     "sky behind the picture": (Sky(lights=False, bounces=False), "background"),
     LIGHTNING: (Sky(Lightning(), follows_hour=False), "kicker"),

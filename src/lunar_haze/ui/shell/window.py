@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from lunar_haze.core.document.rows import AIR
-from lunar_haze.core.readings.metering import Meters
+from lunar_haze.core.picture.metering import Meters
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
@@ -88,7 +88,7 @@ class Window(QMainWindow):
         self.player = Player(session, self.bridge)
         self.cue_strip = CueStrip(session, self.player)
         self.acts = LookActs(session, self.notices.say, self.hour.set_hour, self)
-        self.exposing = Exposing(session, self.bridge, self.notices.say)
+        self.exposing = Exposing(session, self.bridge)
         self._actions = Actions(self, self.keys, self._handlers())
         self.actions_by_name = self._actions.by_name
         self.pins = Pins(session, self.bridge, self.picture, self.notices.say)

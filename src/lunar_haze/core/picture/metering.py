@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from lunar_haze.core.colour.spaces import luminance
+from lunar_haze.core.picture.mix import block_mean
 from lunar_haze.core.units.photometry import ev100_of_luminance
 
 #: Blocks across the picture that the meter tells apart: grain does not count.
@@ -38,11 +39,15 @@ class Meters(enum.Enum):
 
 @attrs.frozen
 class Metered:
-    """A reading: EV100 that puts it on mid grey, its luminance [cd/m2], and ``what`` was read, in words."""
+    """A reading: its luminance [cd/m2], and ``what`` was read, in words."""
 
-    ev100: float
     luminance_cd_m2: float
     what: str
+
+    @property
+    def ev100(self) -> float:
+        """EV100 that puts it on mid grey."""
+        return ev100_of_luminance(self.luminance_cd_m2)
 
 
 def meter(
@@ -54,28 +59,24 @@ def meter(
     lit about as much as the rest, otherwise the lit parts of the picture: those within `UNLIT_STOPS` of the
     brightest, lamps in frame left out. `Meters.SUBJECT` reads the subject however dark; `Meters.WHOLE` all there is.
     """
-    blocks = _blocks(np.maximum(luminance(picture), 0.0))
+    blocks = np.maximum(luminance(block_mean(picture, max(picture.shape[1] // BLOCKS_ACROSS, 1))), 0.0)
     # A lamp in frame covers a block or two: what is alone among darker ones is left out.
     smooth = median_filter(blocks, size=3, mode="nearest") if min(blocks.shape) >= 3 else blocks
     top = float(smooth.max(initial=0.0))
     if top < LEAST_SEEN_CD_M2:
         # A spot too small for the filter is still light.
         top, smooth = float(blocks.max(initial=0.0)), blocks
-    on_subject = None if subject is None else _lit_mean(np.maximum(luminance(picture)[subject], 0.0))
+    on_subject = None if subject is None else _lit_mean(np.maximum(luminance(picture[subject]), 0.0))
     if meters is Meters.SUBJECT:
-        return None if on_subject is None else _metered(on_subject, "lit side of the subject")
+        return None if on_subject is None else Metered(on_subject, "lit side of the subject")
     if top < LEAST_SEEN_CD_M2:
         return None
     if meters is Meters.WHOLE:
-        return _metered(_log_mean(np.maximum(smooth, top * 2.0**-BLACK_STOPS)), "whole picture")
+        return Metered(_log_mean(np.maximum(smooth, top * 2.0**-BLACK_STOPS)), "whole picture")
     lit = _log_mean(smooth[smooth >= top * 2.0**-UNLIT_STOPS])
     if on_subject is not None and on_subject >= lit * 2.0**-UNLIT_STOPS:
-        return _metered(on_subject, "lit side of the subject")
-    return _metered(lit, "lit parts")
-
-
-def _metered(light: float, what: str) -> Metered:
-    return Metered(ev100_of_luminance(light), light, what)
+        return Metered(on_subject, "lit side of the subject")
+    return Metered(lit, "lit parts")
 
 
 def _log_mean(light: NDArray) -> float:
@@ -91,10 +92,3 @@ def _lit_mean(light: NDArray) -> float | None:
     lit = np.minimum(light[light >= top * 2.0**-LIT_SIDE_STOPS], 2.0 * top)
     mean = float(lit.mean(dtype=np.float64)) if len(lit) else 0.0
     return mean if mean >= LEAST_SEEN_CD_M2 else None
-
-
-def _blocks(light: NDArray) -> NDArray[np.float64]:
-    """Means of square blocks of a luminance (h, w)."""
-    step = max(light.shape[1] // BLOCKS_ACROSS, 1)
-    rows, columns = light.shape[0] // step, light.shape[1] // step
-    return light[: rows * step, : columns * step].reshape(rows, step, columns, step).mean((1, 3), dtype=np.float64)
