@@ -1,6 +1,5 @@
 """The one window: header, picture, ribbon, rail, day strip; plan and facets beside."""
 
-import functools
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,7 +15,6 @@ from PySide6.QtWidgets import (
 )
 
 from lunar_haze.core.document.rows import AIR
-from lunar_haze.core.picture.metering import Meters
 from lunar_haze.core.solve.watch import Finding
 from lunar_haze.service.client import RenderBackend
 from lunar_haze.service.compiling import SENTENCE
@@ -45,13 +43,14 @@ from lunar_haze.ui.session.session import Session
 from lunar_haze.ui.shell.about import AboutSheet
 from lunar_haze.ui.shell.actions import Actions
 from lunar_haze.ui.shell.adding import Adding
-from lunar_haze.ui.shell.assistant import ROLES_PROPOSED, Assistant, WatchSheet
+from lunar_haze.ui.shell.assistant import Assistant, WatchSheet
 from lunar_haze.ui.shell.bare_keys import BareKeys
 from lunar_haze.ui.shell.beside import Beside
 from lunar_haze.ui.shell.exposing import Exposing
 from lunar_haze.ui.shell.file_acts import FileActs
 from lunar_haze.ui.shell.file_kinds import FileKinds
 from lunar_haze.ui.shell.finder import Finder, everything
+from lunar_haze.ui.shell.handlers import handlers_of
 from lunar_haze.ui.shell.header import Header
 from lunar_haze.ui.shell.keys import Keys, KeySheet
 from lunar_haze.ui.shell.look_acts import LookActs
@@ -89,7 +88,7 @@ class Window(QMainWindow):
         self.cue_strip = CueStrip(session, self.player)
         self.acts = LookActs(session, self.notices.say, self.hour.set_hour, self)
         self.exposing = Exposing(session, self.bridge)
-        self._actions = Actions(self, self.keys, self._handlers())
+        self._actions = Actions(self, self.keys, handlers_of(self))
         self.actions_by_name = self._actions.by_name
         self.pins = Pins(session, self.bridge, self.picture, self.notices.say)
         self.header = Header(session, self.actions_by_name, self.pins)
@@ -201,57 +200,6 @@ class Window(QMainWindow):
         self.setCentralWidget(middle)
         self.header.put_beside_status(self.hand_off.stop_button)
 
-    def _handlers(self) -> dict[str, Callable[[], object]]:
-        """What each act does, by its name."""
-        return {
-            "open": lambda: self.files.ask_open(),
-            "save": lambda: self.files.save(),
-            "save-as": lambda: self.files.ask_save(),
-            "undo": self.session.undo,
-            "redo": self.session.redo,
-            "hand-off": lambda: self.session.choose(HAND_OFF),
-            "again": lambda: self.sheet.write(),
-            "quit": self.close,
-            "part": self.picture.part.toggle,
-            "pin": lambda: self.pins.pin(),
-            "add": self.ask_add,
-            "wipe": lambda: self.pins.toggle_wipe(),
-            "black": self.acts.start_from_black,
-            "work-light": self.picture.work_light.toggle,
-            "exposure": lambda: self.exposing.meter(),
-            "exposure-subject": lambda: self.exposing.meter(Meters.SUBJECT),
-            "exposure-whole": lambda: self.exposing.meter(Meters.WHOLE),
-            "next": lambda: self.acts.choose_next(1),
-            "previous": lambda: self.acts.choose_next(-1),
-            "mute": lambda: self.acts.toggle("muted", "mute"),
-            "alone": lambda: self.acts.toggle("alone", "alone"),
-            "up": lambda: self.acts.nudge(1 / 3),
-            "down": lambda: self.acts.nudge(-1 / 3),
-            "later": lambda: self.acts.step_hour(1 / 6),
-            "earlier": lambda: self.acts.step_hour(-1 / 6),
-            "event": lambda: self.hour.step_event(True),
-            "event-before": lambda: self.hour.step_event(False),
-            "remove": self.acts.remove_chosen,
-            "copy": self.acts.copy,
-            "paste": self.acts.paste,
-            "duplicate": self.acts.duplicate,
-            "left": lambda: self.acts.move_card(-1),
-            "right": lambda: self.acts.move_card(1),
-            "side": lambda: self.plan.next_side(),
-            "watch": lambda: self.assistant.watch(),
-            "group": self.acts.ask_group,
-            **{role: functools.partial(self._propose, role) for role in ROLES_PROPOSED},
-            "swap": self.swap,
-            "readings": self.toggle_readings,
-            "whole": self.toggle_whole,
-            "frames": self.toggle_frames,
-            "frame-on": lambda: self.player.step(1),
-            "frame-back": lambda: self.player.step(-1),
-            "keys": self.show_keys,
-            "manual": self.show_manual,
-            "find": self.open_finder,
-        }
-
     def _fill_menu(self) -> None:
         asks: dict[str, Callable[[], object]] = {
             "revert to saved": self.files.revert,
@@ -305,7 +253,7 @@ class Window(QMainWindow):
 
     # -- acts -----------------------------------------------------------------------------------
 
-    def _propose(self, role: str) -> None:
+    def propose(self, role: str) -> None:
         """Show a proposal; the picture gets the keyboard, so that Return takes it."""
         self.picture.setFocus()
         self.assistant.propose(role)
